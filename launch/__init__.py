@@ -1,0 +1,1 @@
+"""The launcher: standard library only, because it runs before anything is installed."""

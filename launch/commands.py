@@ -1,0 +1,157 @@
+"""The launcher's commands: set up what a command needs, then hand over to it."""
+
+import argparse
+import os
+import subprocess
+from collections.abc import Callable
+from pathlib import Path
+
+from launch import install
+from launch.cluster import throwaway_cluster
+from launch.say import LaunchError, say
+from launch.supervise import application_env, serve
+
+HEADLESS = ("probe", "track", "render", "export", "import", "bench")
+
+
+def _demo(args: argparse.Namespace) -> int:
+    _prepare_application()
+    return serve(demo=True, port=args.port, workers=args.workers)
+
+
+def _start(args: argparse.Namespace) -> int:
+    _prepare_application()
+    return serve(demo=False, port=args.port, workers=args.workers)
+
+
+def _prepare_application() -> None:
+    install.ensure_postgres()
+    install.ensure_python()
+    install.ensure_web()
+
+
+def _worker(args: argparse.Namespace) -> int:
+    install.ensure_python()
+    env = _with_application(dict(os.environ))
+    if "VERDIGRIS_DATABASE_URL" not in env:
+        raise LaunchError(
+            "A worker needs VERDIGRIS_DATABASE_URL and VERDIGRIS_MEDIA_DIR, or a running ./verdigris start here."
+        )
+    return subprocess.call([str(install.PYTHON), "-m", "verdigris.cli.main", "worker", "--name", args.name], env=env)
+
+
+def _check(args: argparse.Namespace) -> int:
+    install.ensure_python()
+    install.ensure_node_modules()
+    python, web = str(install.PYTHON), install.WEB
+    format_flag = ["format"] if args.fix else ["format", "--check"]
+    steps: list[tuple[str, list[str], Path]] = [
+        ("format", [python, "-m", "ruff", *format_flag, "."], install.ROOT),
+        ("lint", [python, "-m", "ruff", "check", *(["--fix"] if args.fix else []), "."], install.ROOT),
+        ("types", [python, "-m", "mypy"], install.ROOT),
+        ("layers", [str(install.VENV / "bin" / "lint-imports")], install.ROOT),
+        ("API client is current", [python, "-m", "verdigris.cli.main", "openapi", *([] if args.fix else ["--check"])], install.ROOT),
+        ("web lint", ["npm", "run", "--silent", "lint"], web),
+        ("web types", ["npm", "run", "--silent", "types"], web),
+        ("web layers", ["npm", "run", "--silent", "layers"], web),
+    ]
+    failed = []
+    for title, command, cwd in steps:
+        say(f"check: {title}")
+        if subprocess.call(command, cwd=cwd):
+            failed.append(title)
+    if failed:
+        say(f"Not in order: {', '.join(failed)}. ./verdigris check --fix mends format, lint and the client.")
+        return 1
+    say("check: all in order")
+    return 0
+
+
+def _test(args: argparse.Namespace) -> int:
+    install.ensure_postgres()
+    install.ensure_chromium()
+    install.ensure_python()
+    install.ensure_web()
+    if not args.no_check and not args.rest:
+        checked = _check(argparse.Namespace(fix=False))
+        if checked:
+            return checked
+        if subprocess.call(["npm", "run", "--silent", "test"], cwd=install.WEB):
+            return 1
+    cluster = throwaway_cluster()
+    try:
+        say("Starting a throw-away database for the tests ...")
+        cluster.start()
+        env = {**os.environ, "VERDIGRIS_TEST_DATABASE": cluster.create_database("verdigris_test")}
+        return subprocess.call([str(install.PYTHON), "-m", "pytest", *args.rest], cwd=install.ROOT, env=env)
+    finally:
+        cluster.stop()
+        subprocess.call(["rm", "-rf", str(cluster.folder.parent)])
+
+
+def _with_application(env: dict[str, str]) -> dict[str, str]:
+    if application_env().exists():
+        lines = application_env().read_text().splitlines()
+        env = {**dict(line.split("=", 1) for line in lines), **env}
+    return env
+
+
+def _headless(name: str, rest: list[str]) -> int:
+    install.ensure_python()
+    env = _with_application(dict(os.environ)) if name in ("export", "import") else dict(os.environ)
+    os.execve(str(install.PYTHON), [str(install.PYTHON), "-m", "verdigris.cli.main", name, *rest], env)
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        prog="./verdigris",
+        description="Verdigris: follow a plane, pin new artwork onto it, keep the evidence in view.",
+        epilog="Without a server: probe, track, render, bench. With a running application: export, import. "
+        "Each has --help.",
+    )
+    sub = parser.add_subparsers(dest="command", required=True, metavar="command")
+    commands: dict[str, tuple[Callable[[argparse.Namespace], int], str]] = {
+        "demo": (_demo, "install what is missing and start with the demo project"),
+        "start": (_start, "the same without demo data"),
+    }
+    for name, (function, text) in commands.items():
+        p = sub.add_parser(name, help=text, description=text)
+        p.add_argument("--port", type=int, help="web port on loopback (default 8765, or a free one)")
+        p.add_argument("--workers", type=int, default=2, help="worker processes (default 2)")
+        p.set_defaults(run=function)
+    p = sub.add_parser("worker", help="one more worker for a running application")
+    p.add_argument("--name", default="extra", help="name in the logs")
+    p.set_defaults(run=_worker)
+    p = sub.add_parser("test", help="run all tests against a throw-away database")
+    p.add_argument("--no-check", action="store_true", help="leave out format, lint, types and contracts")
+    p.add_argument("rest", nargs="*", help="after --: given to pytest, for a part of the tests")
+    p.set_defaults(run=_test)
+    p = sub.add_parser("check", help="format, lint, types, import contracts, generated API client")
+    p.add_argument("--fix", action="store_true", help="mend what can be mended")
+    p.set_defaults(run=_check)
+    help_of = {
+        "probe": "facts of a film or numbered stills",
+        "track": "follow the planes of a shot document",
+        "render": "render a shot document to a film or stills",
+        "export": "write a shot of the application as a document",
+        "import": "bring a shot document into the application",
+        "bench": "measure accuracy and speed",
+    }
+    for name in HEADLESS:
+        sub.add_parser(name, help=help_of[name], add_help=False)
+    return parser
+
+
+def main(argv: list[str]) -> int:
+    """Run one command; returns its exit status."""
+    try:
+        if argv and argv[0] in HEADLESS:
+            return _headless(argv[0], argv[1:])
+        args = _parser().parse_args(argv)
+        run: Callable[[argparse.Namespace], int] = args.run
+        return run(args)
+    except LaunchError as error:
+        say(f"verdigris: {error}")
+        return 1
+    except KeyboardInterrupt:
+        return 130

@@ -1,0 +1,1 @@
+"""One frame of result from plate, artwork, geometry and matte, in linear light."""

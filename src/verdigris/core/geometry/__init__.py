@@ -1,0 +1,1 @@
+"""Homographies, quads, shapes over time and corrections, in plate px."""

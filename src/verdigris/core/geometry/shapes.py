@@ -1,0 +1,111 @@
+"""Polygons over time and the exact area they cover of each pixel."""
+
+from collections.abc import Sequence
+
+import numba
+import numpy as np
+
+from verdigris.core.types import Float32, Float64
+
+
+def polygon_at(frame: float, key_frames: Sequence[int], key_points: Sequence[Float64]) -> Float64:
+    """Polygon at a frame: linear between keys, held before the first and after the last.
+
+    Parameters
+    ----------
+    key_frames : ascending frame indices
+    key_points : for each key (N, 2) float64, plate px; all keys have the same number of points
+
+    Raises
+    ------
+    ValueError
+        Without keys, or when keys differ in their number of points.
+    """
+    if not key_frames:
+        raise ValueError("a shape needs at least one key")
+    if len({len(p) for p in key_points}) != 1:
+        raise ValueError("all keys of a shape have the same number of points")
+    if frame <= key_frames[0]:
+        return np.asarray(key_points[0], dtype=np.float64)
+    for (f0, p0), (f1, p1) in zip(
+        zip(key_frames, key_points, strict=True), zip(key_frames[1:], key_points[1:], strict=True), strict=False
+    ):
+        if frame <= f1:
+            t = (frame - f0) / (f1 - f0)
+            return (1 - t) * np.asarray(p0, dtype=np.float64) + t * np.asarray(p1, dtype=np.float64)
+    return np.asarray(key_points[-1], dtype=np.float64)
+
+
+def polygon_coverage(polygon: Float64, width: int, height: int) -> Float32:
+    """Share of each pixel's area inside a polygon.
+
+    Parameters
+    ----------
+    polygon : (N, 2) float64, (x, y), px of the picture asked for
+
+    Returns
+    -------
+    (height, width) float32 in 0..1; exact for simple polygons, overlaps count once
+
+    References
+    ----------
+    Signed-area accumulation as in exact-coverage scan conversion of outlines: every edge adds the area
+    between itself and the right border, row by row; a running sum along the row then gives coverage.
+    """
+    accumulated = np.zeros((height, width + 2), dtype=np.float64)
+    _accumulate(np.ascontiguousarray(polygon, dtype=np.float64), accumulated, width, height)
+    covered = np.minimum(np.abs(np.cumsum(accumulated, axis=1)[:, :width]), 1.0)
+    return covered.astype(np.float32)
+
+
+@numba.njit(cache=True, nogil=True)
+def _accumulate(polygon, out, width, height):  # type: ignore[no-untyped-def]
+    n = polygon.shape[0]
+    for i in range(n):
+        x0, y0 = polygon[i, 0], polygon[i, 1]
+        x1, y1 = polygon[(i + 1) % n, 0], polygon[(i + 1) % n, 1]
+        if y0 == y1:
+            continue
+        sign = 1.0
+        if y0 > y1:
+            x0, y0, x1, y1 = x1, y1, x0, y0
+            sign = -1.0
+        slope = (x1 - x0) / (y1 - y0)
+        top, bottom = max(y0, 0.0), min(y1, float(height))
+        row = int(np.floor(top))
+        while row < bottom and row < height:
+            ya, yb = max(top, float(row)), min(bottom, row + 1.0)
+            if yb > ya:
+                xa, xb = x0 + (ya - y0) * slope, x0 + (yb - y0) * slope
+                _edge_in_row(out, row, xa, xb, (yb - ya) * sign, width)
+            row += 1
+
+
+@numba.njit(cache=True, nogil=True)
+def _edge_in_row(out, row, xa, xb, dy, width):  # type: ignore[no-untyped-def]
+    """Spread an edge piece over the cells it passes: area to its right within the cell, the rest to the next."""
+    if xa > xb:
+        xa, xb = xb, xa
+    if xb <= 0.0:
+        out[row, 0] += dy
+        return
+    if xa >= width:
+        return
+    span = xb - xa
+    x = xa
+    if x < 0.0:
+        share = -x / span
+        out[row, 0] += dy * share
+        x = 0.0
+    while True:
+        cell = int(np.floor(x))
+        if cell >= width:
+            return
+        end = min(xb, cell + 1.0)
+        part = dy * ((end - x) / span) if span > 1e-12 else dy
+        middle = 0.5 * (x + end) - cell
+        out[row, cell] += part * (1.0 - middle)
+        out[row, cell + 1] += part * middle
+        if end >= xb - 1e-12:
+            return
+        x = end

@@ -1,0 +1,1 @@
+"""Evidence: crops along corners, the flat view, frames that need eyes."""

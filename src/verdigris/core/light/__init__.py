@@ -1,0 +1,1 @@
+"""Code values and light: transfer curves, YUV planes, and what the plate's numbers mean."""

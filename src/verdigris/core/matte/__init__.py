@@ -1,0 +1,1 @@
+"""Mattes: what is in front, as coverage of pixels."""

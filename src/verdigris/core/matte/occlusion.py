@@ -1,0 +1,44 @@
+"""What stands in front of a surface, as coverage."""
+
+from collections.abc import Sequence
+
+import cv2
+import numpy as np
+
+from verdigris.core.geometry.shapes import polygon_coverage
+from verdigris.core.types import Bool, Float32, Float64
+
+
+def occlusion(polygons: Sequence[Float64], feathers_px: Sequence[float], width: int, height: int) -> Float32 | None:
+    """Union of shapes in front, softened each by its feather; None when there are none.
+
+    Parameters
+    ----------
+    polygons : (N, 2) float64 each, px of the picture asked for
+    feathers_px : standard deviation of each shape's soft edge, same px
+
+    Returns
+    -------
+    (height, width) float32, 1 = wholly in front
+    """
+    result: Float32 | None = None
+    for polygon, feather in zip(polygons, feathers_px, strict=True):
+        cover = polygon_coverage(polygon, width, height)
+        if feather > 0:
+            cover = np.asarray(cv2.GaussianBlur(cover, (0, 0), feather), dtype=np.float32)
+        result = cover if result is None else np.asarray(1 - (1 - result) * (1 - cover), dtype=np.float32)
+    return result
+
+
+def region_mask(
+    include: Sequence[Float64], exclude: Sequence[Float64], in_front: Float32 | None, width: int, height: int
+) -> Bool:
+    """Pixels that are wholly inside an include shape, outside every exclude shape and not covered, (H, W) bool."""
+    mask = np.zeros((height, width), bool)
+    for polygon in include:
+        mask |= polygon_coverage(polygon, width, height) > 0.999
+    for polygon in exclude:
+        mask &= polygon_coverage(polygon, width, height) < 0.001
+    if in_front is not None:
+        mask &= in_front < 0.01
+    return mask

@@ -1,0 +1,1 @@
+"""Following a plane: features predict, intensities refine, residuals say how sure it is."""

@@ -1,0 +1,97 @@
+"""Point evidence: features of the region, followed forwards and back, or found again from nothing."""
+
+import cv2
+import numpy as np
+
+from verdigris.core.geometry.homography import apply_homography
+from verdigris.core.tracking.motion import Motion, estimate_motion
+from verdigris.core.types import Bool, Float64, Uint8
+
+WINDOW_PX = 21
+PYRAMID_LEVELS = 5
+
+
+def choose_features(image: Uint8, region: Bool, most: int = 300) -> Float64:
+    """Well-textured points of the region, (N, 2) float64, plate px.
+
+    References
+    ----------
+    Shi and Tomasi, Good features to track, CVPR 1994.
+    """
+    found = cv2.goodFeaturesToTrack(image, most, 0.005, 9, mask=region.astype(np.uint8) * 255, blockSize=7)
+    return np.zeros((0, 2)) if found is None else found.reshape(-1, 2).astype(np.float64) + 0.5
+
+
+def follow_features(
+    before: Uint8, now: Uint8, points_before: Float64, points_guess: Float64, most_back_px: float = 1.0
+) -> tuple[Float64, Bool]:
+    """Follow points from one picture to the next and back again.
+
+    Parameters
+    ----------
+    before, now : (H, W) uint8
+    points_before : (N, 2) float64, plate px in `before`
+    points_guess : (N, 2) float64, plate px, where they may be in `now`
+    most_back_px : distance from the start up to which the way back counts as the same point
+
+    Returns
+    -------
+    (N, 2) float64 positions in `now`, plate px, and (N,) bool of those that came back
+
+    References
+    ----------
+    Bouguet, Pyramidal implementation of the Lucas Kanade feature tracker, 2000; Kalal et al.,
+    Forward-backward error, ICPR 2010.
+    """
+    if len(points_before) == 0:
+        return points_before, np.zeros(0, bool)
+    size = (WINDOW_PX, WINDOW_PX)
+    criteria = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 20, 0.02)
+    # OpenCV has pixel centres at whole numbers.
+    a = (points_before - 0.5).astype(np.float32).reshape(-1, 1, 2)
+    g = (points_guess - 0.5).astype(np.float32).reshape(-1, 1, 2)
+    _, p0 = cv2.buildOpticalFlowPyramid(before, size, PYRAMID_LEVELS)
+    _, p1 = cv2.buildOpticalFlowPyramid(now, size, PYRAMID_LEVELS)
+    options = {"winSize": size, "maxLevel": PYRAMID_LEVELS, "criteria": criteria, "flags": cv2.OPTFLOW_USE_INITIAL_FLOW}
+    b, ok, _ = cv2.calcOpticalFlowPyrLK(p0, p1, a, g.copy(), **options)
+    back, ok_back, _ = cv2.calcOpticalFlowPyrLK(p1, p0, b, a.copy(), **options)
+    returned = np.linalg.norm((back - a).reshape(-1, 2), axis=1) < most_back_px
+    good = (ok.reshape(-1) == 1) & (ok_back.reshape(-1) == 1) & returned
+    return b.reshape(-1, 2).astype(np.float64) + 0.5, good
+
+
+class Finder:
+    """Finds the plane again in a whole picture, from descriptors of the reference.
+
+    References
+    ----------
+    Lowe, Distinctive image features from scale-invariant keypoints, IJCV 60(2), 2004.
+    """
+
+    def __init__(self, image: Uint8, region: Bool, motion: Motion) -> None:
+        self._sift = cv2.SIFT_create(nfeatures=1500)
+        self._motion = motion
+        keys, self._descriptors = self._sift.detectAndCompute(image, region.astype(np.uint8) * 255)
+        self._points = np.array([k.pt for k in keys], dtype=np.float64).reshape(-1, 2) + 0.5
+
+    def find(self, image: Uint8) -> Float64 | None:
+        """Homography frame_from_reference, or None when too few descriptors agree."""
+        if self._descriptors is None or len(self._points) < 12:
+            return None
+        keys, descriptors = self._sift.detectAndCompute(image, None)
+        if descriptors is None or len(keys) < 12:
+            return None
+        pairs = cv2.BFMatcher(cv2.NORM_L2).knnMatch(self._descriptors, descriptors, k=2)
+        good = [m[0] for m in pairs if len(m) == 2 and m[0].distance < 0.78 * m[1].distance]
+        if len(good) < 12:
+            return None
+        src = self._points[[m.queryIdx for m in good]]
+        dst = np.array([keys[m.trainIdx].pt for m in good], dtype=np.float64) + 0.5
+        h, inliers = estimate_motion(src, dst, self._motion, inlier_px=3.0)
+        return h if h is not None and inliers.sum() >= 10 else None
+
+
+def moved(points: Float64, h: Float64) -> Float64:
+    """Points under a homography; those behind the horizon come back as NaN-free far points."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        return np.nan_to_num(apply_homography(h, points), nan=-1e4, posinf=-1e4, neginf=-1e4)
