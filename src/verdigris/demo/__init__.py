@@ -1,0 +1,1 @@
+"""Made-up plates with known truth, and the demo project, all by our own code."""

@@ -1,0 +1,225 @@
+"""Films: exact frames by decoded index, in either direction."""
+
+from collections.abc import Iterator
+from fractions import Fraction
+from pathlib import Path
+from types import TracebackType
+from typing import Any
+
+import av
+import numpy as np
+from av.video.frame import VideoFrame
+
+from verdigris.core.light.yuv import YuvCoding
+from verdigris.core.types import AnyArray
+from verdigris.media.errors import MediaError
+from verdigris.media.facts import Limits, MediaFacts, SoundFacts
+from verdigris.media.frames import Frame, RgbFrame, YuvFrame
+
+av.logging.set_level(av.logging.PANIC)
+
+_SUBSAMPLING = {"420": (1, 1), "422": (1, 0), "444": (0, 0)}
+_MATRIX = {1: "bt709", 5: "bt601", 6: "bt601", 9: "bt2020", 10: "bt2020"}
+BACKWARD_RUN = 24
+
+
+def film_format(path: Path) -> str | None:
+    """The demuxer for a file by its first bytes; None when it is not a film that is read here.
+
+    Naming the demuxer keeps playlists and the like, which may point anywhere, from ever being opened.
+    """
+    with path.open("rb") as f:
+        head = f.read(16)
+    if head[4:8] in (b"ftyp", b"moov", b"mdat", b"wide", b"free", b"skip"):
+        return "mov"
+    if head[:4] == b"\x1a\x45\xdf\xa3":
+        return "matroska"
+    return None
+
+
+class FilmReader:
+    """Reads frames of a film exactly.
+
+    Raises
+    ------
+    MediaError
+        `unsupported`, `damaged` or `too_large`.
+    """
+
+    def __init__(self, path: Path, limits: Limits | None = None) -> None:
+        limits = limits or Limits()
+        self.path = path
+        container_format = film_format(path)
+        if container_format is None:
+            raise MediaError("unsupported", f"{path.name} is not a film that is read here; MP4, MOV and MKV are.")
+        if path.stat().st_size > limits.bytes:
+            raise MediaError("too_large", f"{path.name} is larger than {limits.bytes // 2**30} GB.")
+        try:
+            self._container = av.open(str(path), format=container_format)
+            self._stream = next((s for s in self._container.streams.video), None)
+        except (av.FFmpegError, OSError, ValueError) as error:
+            raise MediaError("damaged", f"{path.name} cannot be opened: it is cut short or damaged.") from error
+        if self._stream is None:
+            raise MediaError("unsupported", f"{path.name} holds no picture.")
+        self._stream.thread_type = "AUTO"
+        width, height = self._stream.codec_context.width, self._stream.codec_context.height
+        if width < 2 or height < 2:
+            raise MediaError("damaged", f"{path.name} gives no picture size.")
+        if width * height > limits.pixels or max(width, height) > limits.side_px:
+            raise MediaError("too_large", f"{path.name} is {width} x {height} pixels; that is more than is read here.")
+        self._times = self._scan(limits)
+        self._iterator: Iterator[VideoFrame] | None = None
+        self._next = -1
+        self.facts = self._read_facts()
+
+    def __enter__(self) -> "FilmReader":
+        return self
+
+    def __exit__(self, t: type[BaseException] | None, e: BaseException | None, tb: TracebackType | None) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Close the file."""
+        self._container.close()
+
+    def _scan(self, limits: Limits) -> list[int]:
+        """Presentation times of all pictures, from the packets, without decoding."""
+        assert self._stream is not None
+        times: list[int] = []
+        try:
+            for packet in self._container.demux(self._stream):
+                if packet.pts is not None and not packet.is_discard:
+                    times.append(packet.pts)
+                if len(times) > limits.frames:
+                    raise MediaError("too_large", f"{self.path.name} has more than {limits.frames} frames.")
+        except av.FFmpegError as error:
+            raise MediaError("damaged", f"{self.path.name} cannot be read to its end: it is cut short or damaged.") from error
+        if not times:
+            raise MediaError("damaged", f"{self.path.name} holds no pictures.")
+        times = sorted(set(times))
+        assert self._stream.time_base is not None
+        if float((times[-1] - times[0]) * self._stream.time_base) > limits.seconds:
+            raise MediaError("too_large", f"{self.path.name} is longer than {limits.seconds // 3600} hours.")
+        return times
+
+    def _read_facts(self) -> MediaFacts:
+        stream: Any = self._stream
+        context = stream.codec_context
+        rate = stream.average_rate or stream.guessed_rate
+        notes = []
+        if len(self._times) > 2 and rate and stream.time_base:
+            gaps = np.diff(self._times)
+            if gaps.max() - gaps.min() > 2 and float(gaps.max() * stream.time_base) > 1.5 / float(rate):
+                notes.append("Frames are not evenly spaced in time; they are taken one by one, in order.")
+        sound = next(iter(self._container.streams.audio), None)
+        fmt = context.format
+        coding, alpha = _coding_of(fmt.name, 2, 0, context.height)
+        return MediaFacts(
+            kind="film", width=context.width, height=context.height, frame_count=len(self._times),
+            rate=Fraction(rate) if rate else None,
+            pixel_aspect=Fraction(stream.sample_aspect_ratio or context.sample_aspect_ratio or 1),
+            codec=context.name, pixel_format=fmt.name, bit_depth=max((c.bits for c in fmt.components), default=8),
+            matrix=_matrix(int(context.colorspace), context.height) if coding else None,
+            full_range=int(context.color_range) == 2 or fmt.name.startswith("yuvj") or coding is None,
+            has_alpha=alpha, notes=tuple(notes),
+            sound=None if sound is None else SoundFacts(
+                codec=sound.codec_context.name, channels=sound.codec_context.channels,
+                sample_rate=sound.codec_context.sample_rate,
+            ),
+        )  # fmt: skip
+
+    def frame(self, n: int) -> Frame:
+        """Frame n, counted from 0."""
+        return next(iter(self.frames(n, n + 1)))
+
+    def frames(self, start: int, stop: int, step: int = 1) -> Iterator[Frame]:
+        """Frames from `start` up to, not including, `stop`; `step` is 1 or -1."""
+        count = self.facts.frame_count
+        if step == -1:
+            high = start
+            while high > stop:
+                low = max(stop + 1, high - BACKWARD_RUN + 1)
+                yield from reversed(list(self.frames(low, high + 1)))
+                high = low - 1
+            return
+        if start < 0 or stop > count:
+            raise MediaError("no_such_frame", f"{self.path.name} has {count} frames; frame {stop - 1} is beyond its end.")
+        for n in range(start, stop):
+            yield self._read(n)
+
+    def _read(self, n: int) -> Frame:
+        want = self._times[n]
+        try:
+            # Going on is cheaper than seeking while the wanted frame is near.
+            if self._iterator is None or not self._next <= n <= self._next + 12:
+                self._container.seek(want, stream=self._stream, backward=True)
+                self._iterator = self._container.decode(self._stream)
+            for picture in self._iterator:
+                if picture.pts is not None and picture.pts >= want:
+                    self._next = n + 1
+                    return convert_frame(picture)
+        except av.FFmpegError as error:
+            self._iterator = None
+            raise MediaError("damaged", f"{self.path.name}: frame {n} cannot be decoded; the file is damaged there.") from error
+        self._iterator = None
+        raise MediaError("damaged", f"{self.path.name} ends before frame {n}: it is cut short.")
+
+    def count_by_decoding(self) -> Iterator[int]:
+        """Decode every frame, yielding how many there are so far."""
+        self._iterator = None
+        self._container.seek(self._times[0], stream=self._stream, backward=True)
+        count = 0
+        try:
+            for picture in self._container.decode(self._stream):
+                if picture.is_corrupt:
+                    raise MediaError("damaged", f"{self.path.name}: frame {count} is damaged.")
+                count += 1
+                yield count
+        except av.FFmpegError as error:
+            raise MediaError("damaged", f"{self.path.name}: frame {count} cannot be decoded; the file is damaged there.") from error
+        if count != self.facts.frame_count:
+            raise MediaError(
+                "damaged", f"{self.path.name} announces {self.facts.frame_count} frames and {count} can be decoded: it is cut short or damaged."
+            )
+
+
+def _matrix(colorspace: int, height: int) -> str:
+    # Untagged: high definition has BT.709, below it BT.601.
+    return _MATRIX.get(colorspace, "bt709" if height >= 720 else "bt601")
+
+
+def _coding_of(name: str, colorspace: int, color_range: int, height: int) -> tuple[YuvCoding | None, bool]:
+    """Coding of a planar Y'CbCr format, None for others; and whether it has alpha."""
+    base = name.removesuffix("le")
+    alpha = base.startswith("yuva") or base in ("rgba", "bgra", "argb", "abgr", "rgba64", "gbrap", "gbrap10", "gbrap12", "gbrap16")
+    for prefix in ("yuva", "yuvj", "yuv"):
+        if base.startswith(prefix):
+            layout, _, depth = base.removeprefix(prefix).partition("p")
+            if layout in _SUBSAMPLING and depth in ("", "9", "10", "12", "14", "16") and not name.endswith("be"):
+                full = prefix == "yuvj" or color_range == 2
+                return YuvCoding(_matrix(colorspace, height), full, int(depth or 8), *_SUBSAMPLING[layout]), alpha
+    return None, alpha
+
+
+def convert_frame(picture: VideoFrame) -> Frame:
+    """Planes of a decoded picture, copied; formats without planes of Y'CbCr become R, G, B."""
+    coding, alpha = _coding_of(picture.format.name, int(picture.colorspace), int(picture.color_range), picture.height)
+    if coding is not None:
+        planes = tuple(_plane(picture, i, coding.depth) for i in range(3))
+        return YuvFrame((planes[0], planes[1], planes[2]), coding, _plane(picture, 3, coding.depth) if alpha else None)
+    deep = max(c.bits for c in picture.format.components) > 8
+    if picture.format.name == "nv12":
+        return convert_frame(picture.reformat(format="yuv420p"))
+    wanted = ("rgba64le" if alpha else "rgb48le") if deep else ("rgba" if alpha else "rgb24")
+    pixels = picture.reformat(format=wanted).to_ndarray()
+    if alpha:
+        top = np.float32(np.iinfo(pixels.dtype).max)
+        return RgbFrame(np.ascontiguousarray(pixels[..., :3]), pixels[..., 3].astype(np.float32) / top)
+    return RgbFrame(pixels)
+
+
+def _plane(picture: VideoFrame, index: int, depth: int) -> AnyArray:
+    plane = picture.planes[index]
+    dtype = np.uint8 if depth == 8 else np.uint16
+    rows = np.frombuffer(plane, dtype).reshape(plane.height, plane.line_size // np.dtype(dtype).itemsize)
+    return rows[:, : plane.width].copy()

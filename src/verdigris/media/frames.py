@@ -1,0 +1,154 @@
+"""One decoded frame in its own pixel format; regions of it as code values."""
+
+from dataclasses import dataclass, replace
+
+import cv2
+import numpy as np
+
+from verdigris.core.light.transfer import decode_array, encode_array
+from verdigris.core.light.yuv import Box, Planes, YuvCoding, region_to_rgb, write_region
+from verdigris.core.types import AnyArray, Bool, Float32, Uint8
+
+
+@dataclass(frozen=True)
+class YuvFrame:
+    """Three planes of Y'CbCr as the decoder gave them; never written into."""
+
+    planes: Planes
+    coding: YuvCoding
+    alpha: AnyArray | None = None
+
+    @property
+    def width(self) -> int:
+        """Width, px."""
+        return int(self.planes[0].shape[1])
+
+    @property
+    def height(self) -> int:
+        """Height, px."""
+        return int(self.planes[0].shape[0])
+
+    def luma(self) -> Float32:
+        """Luma code values 0..1, (H, W) float32."""
+        offset, span, *_ = self.coding.numbers
+        return (self.planes[0].astype(np.float32) - np.float32(offset)) * np.float32(1.0 / span)
+
+    def codes(self, box: Box | None = None) -> Float32:
+        """R'G'B' code values of a region, (h, w, 3) float32."""
+        return region_to_rgb(self.planes, self.coding, box or (0, 0, self.width, self.height))
+
+    def with_region(self, box: Box, before: Float32, after: Float32, touched: Bool) -> "YuvFrame":
+        """A copy in which the touched pixels of a region have new code values."""
+        y, u, v = (p.copy() for p in self.planes)
+        write_region((y, u, v), self.coding, box, before, after, touched)
+        return replace(self, planes=(y, u, v))
+
+    def rgb_integers(self) -> AnyArray:
+        """(H, W, 3) uint8, or uint16 scaled to 16 bit for deeper planes."""
+        return to_integers(self.codes(), self.coding.depth > 8)
+
+
+@dataclass(frozen=True)
+class RgbFrame:
+    """Interleaved R, G, B.
+
+    Attributes
+    ----------
+    pixels : (H, W, 3) uint8 or uint16 sRGB codes, or float32 linear light
+    alpha : (H, W) float32 0..1, or None
+    associated : whether colour is premultiplied with alpha
+    """
+
+    pixels: AnyArray
+    alpha: Float32 | None = None
+    associated: bool = False
+
+    @property
+    def width(self) -> int:
+        """Width, px."""
+        return int(self.pixels.shape[1])
+
+    @property
+    def height(self) -> int:
+        """Height, px."""
+        return int(self.pixels.shape[0])
+
+    @property
+    def is_linear(self) -> bool:
+        """Whether values are linear light."""
+        return bool(self.pixels.dtype == np.float32)
+
+    def codes(self, box: Box | None = None) -> Float32:
+        """R'G'B' code values of a region, (h, w, 3) float32."""
+        x0, y0, x1, y1 = box or (0, 0, self.width, self.height)
+        part = self.pixels[y0:y1, x0:x1]
+        if self.is_linear:
+            return encode_array(np.maximum(part, 0))
+        return np.asarray(part, np.float32) * np.float32(1.0 / np.iinfo(self.pixels.dtype).max)
+
+    def luma(self) -> Float32:
+        """Luma code values, (H, W) float32."""
+        return np.asarray(self.codes() @ np.array([0.2126, 0.7152, 0.0722], np.float32), np.float32)
+
+    def with_region(self, box: Box, before: Float32, after: Float32, touched: Bool) -> "RgbFrame":
+        """A copy in which the touched pixels of a region have new code values."""
+        x0, y0, x1, y1 = box
+        pixels = self.pixels.copy()
+        if self.is_linear:
+            pixels[y0:y1, x0:x1][touched] = decode_array(after)[touched]
+        else:
+            pixels[y0:y1, x0:x1][touched] = to_integers(after, pixels.dtype == np.uint16)[touched]
+        return replace(self, pixels=pixels)
+
+    def rgb_integers(self) -> AnyArray:
+        """(H, W, 3) uint8 or uint16 code values."""
+        if self.is_linear:
+            return to_integers(encode_array(np.maximum(self.pixels, 0)), True)
+        return self.pixels
+
+
+Frame = YuvFrame | RgbFrame
+
+
+def to_integers(codes: Float32, deep: bool) -> AnyArray:
+    """Round code values 0..1 to uint8, or to uint16 when `deep`."""
+    top = 65535.0 if deep else 255.0
+    return np.clip(codes * np.float32(top) + np.float32(0.5), 0, top).astype(np.uint16 if deep else np.uint8)
+
+
+def rgb8(frame: Frame, box: Box | None = None) -> Uint8:
+    """A region as 8-bit R, G, B for showing."""
+    return np.asarray(to_integers(frame.codes(box), False), np.uint8)
+
+
+def linear_light(frame: Frame) -> Float32:
+    """(H, W, 3) float32 linear light, colour as stored (see `associated`)."""
+    if isinstance(frame, RgbFrame) and frame.is_linear:
+        return np.asarray(frame.pixels, np.float32)
+    return decode_array(frame.codes())
+
+
+def premultiplied_linear(frame: Frame) -> Float32:
+    """(H, W, 4) float32 linear light, premultiplied: what artwork is composed from."""
+    light = linear_light(frame)
+    alpha = frame_alpha(frame)
+    if alpha is None:
+        alpha = np.ones(light.shape[:2], np.float32)
+    elif not (isinstance(frame, RgbFrame) and frame.associated):
+        light = light * alpha[..., None]
+    return np.ascontiguousarray(np.concatenate([light, alpha[..., None]], axis=2), dtype=np.float32)
+
+
+def frame_alpha(frame: Frame) -> Float32 | None:
+    """Coverage 0..1, (H, W) float32, or None for an opaque frame."""
+    if frame.alpha is None or isinstance(frame, RgbFrame):
+        return frame.alpha
+    return frame.alpha.astype(np.float32) / np.float32((1 << frame.coding.depth) - 1)
+
+
+def resized_rgb8(frame: Frame, width: int, height: int) -> Uint8:
+    """The whole frame as 8-bit R, G, B at another size, reduced by area."""
+    full = rgb8(frame)
+    if (width, height) == (frame.width, frame.height):
+        return full
+    return np.asarray(cv2.resize(full, (width, height), interpolation=cv2.INTER_AREA), np.uint8)

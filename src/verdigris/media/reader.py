@@ -1,0 +1,48 @@
+"""One door to films, sequences and stills."""
+
+from collections.abc import Iterator
+from fractions import Fraction
+from pathlib import Path
+
+from verdigris.media.errors import MediaError
+from verdigris.media.facts import Limits, MediaFacts
+from verdigris.media.film import FilmReader, film_format
+from verdigris.media.stills import STILL_ENDINGS, SequenceReader
+
+Reader = FilmReader | SequenceReader
+
+
+def open_media(path: Path, rate: Fraction | None = None, limits: Limits | None = None) -> Reader:
+    """Open a film file, a folder of numbered stills, or one still.
+
+    Parameters
+    ----------
+    rate : frames per second for stills, which carry none
+
+    Raises
+    ------
+    MediaError
+        `not_found`, `unsupported`, `damaged`, `too_large`, `sequence_gap`, `sequence_mixed`.
+    """
+    if not path.exists():
+        raise MediaError("not_found", f"There is no file or folder {path}.")
+    if path.is_dir() or path.suffix.lower() in STILL_ENDINGS:
+        return SequenceReader(path, rate, limits)
+    if film_format(path) is None:
+        raise MediaError(
+            "unsupported", f"{path.name} is not read here. Films are MP4, MOV and MKV; stills are PNG, JPEG, TIFF and OpenEXR."
+        )
+    return FilmReader(path, limits)
+
+
+def verify_media(reader: Reader) -> Iterator[int]:
+    """Decode everything once, yielding the number of frames so far; raises MediaError where it is damaged."""
+    yield from reader.count_by_decoding()
+
+
+def probe(path: Path, rate: Fraction | None = None, limits: Limits | None = None) -> MediaFacts:
+    """Facts of a file, its frames counted by decoding."""
+    with open_media(path, rate, limits) as reader:
+        for _ in verify_media(reader):
+            pass
+        return reader.facts

@@ -1,0 +1,212 @@
+"""Stills and numbered sequences of stills: PNG, JPEG, TIFF, OpenEXR."""
+
+import re
+from collections.abc import Iterator
+from fractions import Fraction
+from pathlib import Path
+from types import TracebackType
+
+import cv2
+import numpy as np
+import OpenEXR
+import tifffile
+
+from verdigris.core.types import AnyArray
+from verdigris.media.errors import MediaError
+from verdigris.media.facts import Limits, MediaFacts
+from verdigris.media.frames import Frame, RgbFrame
+
+STILL_ENDINGS = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr")
+_NUMBER = re.compile(r"(\d+)(?=\.[A-Za-z]+$)")
+
+
+def still_kind(path: Path) -> str | None:
+    """`png`, `jpeg`, `tiff` or `exr` by the first bytes, None for anything else."""
+    with path.open("rb") as f:
+        head = f.read(8)
+    if head == b"\x89PNG\r\n\x1a\n":
+        return "png"
+    if head[:3] == b"\xff\xd8\xff":
+        return "jpeg"
+    if head[:4] in (b"II*\0", b"MM\0*"):
+        return "tiff"
+    return "exr" if head[:4] == b"\x76\x2f\x31\x01" else None
+
+
+def still_size(path: Path, kind: str) -> tuple[int, int]:
+    """Width and height from the header, before anything is decoded."""
+    if kind == "png":
+        with path.open("rb") as f:
+            head = f.read(24)
+        return int.from_bytes(head[16:20], "big"), int.from_bytes(head[20:24], "big")
+    if kind == "tiff":
+        with tifffile.TiffFile(path) as tiff:
+            page = tiff.pages[0]
+            return int(page.imagewidth), int(page.imagelength)  # type: ignore[union-attr]
+    if kind == "exr":
+        with OpenEXR.File(str(path), header_only=True) as exr:
+            low, high = exr.header()["dataWindow"]
+            return int(high[0] - low[0] + 1), int(high[1] - low[1] + 1)
+    return _jpeg_size(path)
+
+
+def _jpeg_size(path: Path) -> tuple[int, int]:
+    with path.open("rb") as f:
+        f.seek(2)
+        while True:
+            marker = f.read(2)
+            if len(marker) < 2 or marker[0] != 0xFF:
+                raise ValueError("no frame header")
+            length = int.from_bytes(f.read(2), "big")
+            if 0xC0 <= marker[1] <= 0xCF and marker[1] not in (0xC4, 0xC8, 0xCC):
+                body = f.read(5)
+                return int.from_bytes(body[3:5], "big"), int.from_bytes(body[1:3], "big")
+            f.seek(length - 2, 1)
+
+
+def read_still(path: Path, limits: Limits | None = None) -> RgbFrame:
+    """Decode one still.
+
+    Raises
+    ------
+    MediaError
+        `not_found`, `unsupported`, `damaged` or `too_large`.
+    """
+    limits = limits or Limits()
+    if not path.is_file():
+        raise MediaError("not_found", f"There is no file {path}.")
+    kind = still_kind(path)
+    if kind is None:
+        raise MediaError("unsupported", f"{path.name} is not a still that is read here; PNG, JPEG, TIFF and OpenEXR are.")
+    try:
+        width, height = still_size(path, kind)
+        if width * height > limits.pixels or max(width, height) > limits.side_px:
+            raise MediaError("too_large", f"{path.name} is {width} x {height} pixels; that is more than is read here.")
+        return _read_exr(path) if kind == "exr" else _read_integers(path, kind)
+    except MediaError:
+        raise
+    except Exception as error:  # each decoder has its own family of errors
+        raise MediaError("damaged", f"{path.name} cannot be decoded: it is cut short or damaged.") from error
+
+
+def _read_exr(path: Path) -> RgbFrame:
+    with OpenEXR.File(str(path), separate_channels=True) as exr:
+        channels = {name: np.asarray(c.pixels, np.float32) for name, c in exr.channels().items()}
+    if not {"R", "G", "B"} <= channels.keys():
+        if "Y" not in channels:
+            raise MediaError("unsupported", f"{path.name} has no R, G and B channels.")
+        channels = {"R": channels["Y"], "G": channels["Y"], "B": channels["Y"], **channels}
+    pixels = np.ascontiguousarray(np.stack([channels[c] for c in "RGB"], axis=2))
+    if not np.all(np.isfinite(pixels)):
+        pixels = np.nan_to_num(pixels, nan=0.0, posinf=65504.0, neginf=0.0)
+    alpha = channels.get("A")
+    return RgbFrame(pixels, None if alpha is None else np.clip(alpha, 0, 1), associated=True)
+
+
+def _read_integers(path: Path, kind: str) -> RgbFrame:
+    if kind == "tiff":
+        data = np.asarray(tifffile.imread(path))
+    else:
+        read = cv2.imdecode(np.fromfile(path, np.uint8), cv2.IMREAD_UNCHANGED)
+        if read is None:
+            raise ValueError("decoder returned nothing")
+        data = read if read.ndim == 2 else read[..., [2, 1, 0, *range(3, read.shape[2])]]
+    if data.ndim == 2:
+        data = np.repeat(data[..., None], 3, axis=2)
+    if data.dtype == np.float32:
+        return RgbFrame(np.ascontiguousarray(data[..., :3]), data[..., 3] if data.shape[2] == 4 else None, associated=True)
+    if data.ndim != 3 or data.shape[2] not in (3, 4) or data.dtype not in (np.uint8, np.uint16):
+        raise MediaError("unsupported", f"{path.name} has {data.dtype} samples in a layout that is not read here.")
+    alpha = data[..., 3].astype(np.float32) / np.float32(np.iinfo(data.dtype).max) if data.shape[2] == 4 else None
+    return RgbFrame(np.ascontiguousarray(data[..., :3]), alpha)
+
+
+def list_sequence(folder: Path) -> tuple[list[Path], int]:
+    """Numbered stills of a folder in order, and the first number.
+
+    Raises
+    ------
+    MediaError
+        `unsupported` without numbered stills, `sequence_mixed` for several kinds, `sequence_gap` for missing numbers.
+    """
+    stills = [p for p in folder.iterdir() if p.suffix.lower() in STILL_ENDINGS and not p.name.startswith(".")]
+    numbered = {int(m.group(1)): p for p in stills if (m := _NUMBER.search(p.name))}
+    if not numbered:
+        raise MediaError("unsupported", f"There are no numbered stills (PNG, JPEG, TIFF, EXR) in {folder.name}.")
+    if len(numbered) != len(stills) or len({p.suffix.lower() for p in stills}) > 1:
+        raise MediaError("sequence_mixed", f"{folder.name} holds stills of several kinds or with the same number; one sequence a folder.")
+    first, last = min(numbered), max(numbered)
+    missing = [n for n in range(first, last + 1) if n not in numbered]
+    if missing:
+        listed = ", ".join(map(str, missing[:6])) + (" ..." if len(missing) > 6 else "")
+        raise MediaError("sequence_gap", f"Frames {first} to {last}, but {listed} missing.", missing=missing[:100])
+    return [numbered[n] for n in range(first, last + 1)], first
+
+
+class SequenceReader:
+    """Reads a folder of numbered stills, or one still as a sequence of one frame."""
+
+    def __init__(self, path: Path, rate: Fraction | None = None, limits: Limits | None = None) -> None:
+        self._limits = limits or Limits()
+        self.path = path
+        self._files, first = (list_sequence(path)) if path.is_dir() else ([path], 0)
+        if len(self._files) > self._limits.frames:
+            raise MediaError("too_large", f"{path.name} has more than {self._limits.frames} frames.")
+        one = read_still(self._files[0], self._limits)
+        self.facts = MediaFacts(
+            kind="sequence" if path.is_dir() else "still", width=one.width, height=one.height,
+            frame_count=len(self._files), rate=rate, codec=still_kind(self._files[0]) or "",
+            pixel_format=str(one.pixels.dtype) + (" rgba" if one.alpha is not None else " rgb"),
+            bit_depth=one.pixels.dtype.itemsize * 8, transfer="linear" if one.is_linear else "srgb",
+            has_alpha=one.alpha is not None, first_frame=first,
+        )  # fmt: skip
+
+    def __enter__(self) -> "SequenceReader":
+        return self
+
+    def __exit__(self, t: type[BaseException] | None, e: BaseException | None, tb: TracebackType | None) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Nothing stays open."""
+
+    def frame(self, n: int) -> Frame:
+        """Frame n, counted from 0."""
+        if not 0 <= n < len(self._files):
+            raise MediaError("no_such_frame", f"{self.path.name} has {len(self._files)} frames; frame {n} is beyond its end.")
+        still = read_still(self._files[n], self._limits)
+        if (still.width, still.height) != (self.facts.width, self.facts.height):
+            raise MediaError(
+                "sequence_mixed",
+                f"{self._files[n].name} is {still.width} x {still.height}, the first still {self.facts.width} x {self.facts.height}.",
+            )
+        return still
+
+    def frames(self, start: int, stop: int, step: int = 1) -> Iterator[Frame]:
+        """Frames from `start` up to, not including, `stop`; `step` is 1 or -1."""
+        for n in range(start, stop, step):
+            yield self.frame(n)
+
+    def count_by_decoding(self) -> Iterator[int]:
+        """Decode every frame, yielding how many there are so far."""
+        for n in range(len(self._files)):
+            self.frame(n)
+            yield n + 1
+
+
+def write_still(path: Path, pixels: AnyArray) -> None:
+    """Write R, G, B (H, W, 3) uint8 or uint16 as PNG."""
+    ok, data = cv2.imencode(".png", np.ascontiguousarray(pixels[..., ::-1]), [cv2.IMWRITE_PNG_COMPRESSION, 3])
+    if not ok:
+        raise MediaError("cannot_write", f"{path.name} could not be encoded.")
+    data.tofile(path)
+
+
+def write_exr_half(path: Path, light: AnyArray) -> None:
+    """Write linear light (H, W, 3) float32 as OpenEXR, half float, ZIP."""
+    half = np.clip(light, -65504, 65504).astype(np.float16)
+    # Arrays that are not contiguous would be stored wrong without a word.
+    channels = {name: np.ascontiguousarray(half[..., i]) for i, name in enumerate("RGB")}
+    header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
+    with OpenEXR.File(header, channels) as exr:
+        exr.write(str(path))
