@@ -52,10 +52,18 @@ def polygon_coverage(polygon: Float64, width: int, height: int) -> Float32:
     Signed-area accumulation as in exact-coverage scan conversion of outlines: every edge adds the area
     between itself and the right border, row by row; a running sum along the row then gives coverage.
     """
-    accumulated = np.zeros((height, width + 2), dtype=np.float64)
-    _accumulate(np.ascontiguousarray(polygon, dtype=np.float64), accumulated, width, height)
-    covered = np.minimum(np.abs(np.cumsum(accumulated, axis=1)[:, :width]), 1.0)
-    return covered.astype(np.float32)
+    covered = np.zeros((height, width), np.float32)
+    left, top = np.clip(np.floor(polygon.min(axis=0)), 0, [width, height]).astype(int)
+    right, bottom = np.clip(np.ceil(polygon.max(axis=0)), 0, [width, height]).astype(int)
+    if right <= left or bottom <= top:
+        return covered
+    # Only the polygon's own box is worked on.
+    local = np.ascontiguousarray(np.asarray(polygon, dtype=np.float64) - [left, top])
+    accumulated = np.zeros((bottom - top, right - left + 2), dtype=np.float64)
+    _accumulate(local, accumulated, right - left, bottom - top)
+    inside = np.minimum(np.abs(np.cumsum(accumulated, axis=1)[:, : right - left]), 1.0)
+    covered[top:bottom, left:right] = inside
+    return covered
 
 
 @numba.njit(cache=True, nogil=True)

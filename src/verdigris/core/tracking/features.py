@@ -50,11 +50,9 @@ def follow_features(
     # OpenCV has pixel centres at whole numbers.
     a = (points_before - 0.5).astype(np.float32).reshape(-1, 1, 2)
     g = (points_guess - 0.5).astype(np.float32).reshape(-1, 1, 2)
-    _, p0 = cv2.buildOpticalFlowPyramid(before, size, PYRAMID_LEVELS)
-    _, p1 = cv2.buildOpticalFlowPyramid(now, size, PYRAMID_LEVELS)
     options = {"winSize": size, "maxLevel": PYRAMID_LEVELS, "criteria": criteria, "flags": cv2.OPTFLOW_USE_INITIAL_FLOW}
-    b, ok, _ = cv2.calcOpticalFlowPyrLK(p0, p1, a, g.copy(), **options)
-    back, ok_back, _ = cv2.calcOpticalFlowPyrLK(p1, p0, b, a.copy(), **options)
+    b, ok, _ = cv2.calcOpticalFlowPyrLK(before, now, a, g.copy(), **options)
+    back, ok_back, _ = cv2.calcOpticalFlowPyrLK(now, before, b, a.copy(), **options)
     returned = np.linalg.norm((back - a).reshape(-1, 2), axis=1) < most_back_px
     good = (ok.reshape(-1) == 1) & (ok_back.reshape(-1) == 1) & returned
     return b.reshape(-1, 2).astype(np.float64) + 0.5, good

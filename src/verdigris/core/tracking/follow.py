@@ -15,8 +15,10 @@ from verdigris.core.types import Bool, Float32, Float64, Uint8
 
 Status = Literal["followed", "carried", "by_hand", "lost"]
 
-# What interpolation and the choice of pixels leave, whatever the residuals say.
-SIGMA_FLOOR_PX = 0.01
+# What interpolation, compression and the choice of pixels leave, whatever the residuals say.
+SIGMA_FLOOR_PX = 0.03
+# The template is a frame like any other: its own noise counts as much as that of the frame compared with it.
+TEMPLATE_SHARE = np.sqrt(2.0)
 LEAST_SHARE = 0.06
 LEAST_AGREEMENT = 0.55
 MOST_SIGMA_PX = 4.0
@@ -160,7 +162,7 @@ class PlaneFollower:
         usable = tuple(_usable(level.points, start, hidden) for level in self._template.levels)
         result = align(self._template, levels, start, usable)
         corners = apply_homography(result.frame_from_reference, self.corners)
-        sigma = np.hypot(corner_sigmas(self._template, result, self.corners), SIGMA_FLOOR_PX)
+        sigma = np.hypot(TEMPLATE_SHARE * corner_sigmas(self._template, result, self.corners), SIGMA_FLOOR_PX)
         problem = self._judge(result, corners, sigma, now.values.shape)
         if problem:
             return _lost(frame, result.share_used, problem)

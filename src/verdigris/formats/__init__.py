@@ -1,0 +1,1 @@
+"""Open formats, one file each, with a reader and a writer."""

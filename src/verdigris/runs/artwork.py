@@ -1,0 +1,74 @@
+"""Artwork of placements, opened once and read frame by frame."""
+
+from collections.abc import Mapping
+from pathlib import Path
+
+import numpy as np
+
+from verdigris.core.composite.artwork import Artwork, art_from_surface
+from verdigris.core.composite.pin import Pin
+from verdigris.core.geometry.quad import surface_aspect
+from verdigris.core.types import Float64
+from verdigris.media.facts import MediaFacts
+from verdigris.media.frames import premultiplied_linear
+from verdigris.media.reader import Reader, open_media
+from verdigris.shot.document import MediaRef, Placement, Surface
+
+
+class PlacedArtwork:
+    """One placement with its artwork open.
+
+    Parameters
+    ----------
+    reader : of the artwork
+    surface : with corners placed
+    plate : facts of the plate
+    """
+
+    def __init__(self, placement: Placement, surface: Surface, reader: Reader, plate: MediaFacts) -> None:
+        quad = surface.quad()
+        if quad is None:
+            raise ValueError("the surface has no corners")
+        self.placement, self.surface, self._reader = placement, surface, reader
+        facts = reader.facts
+        aspect = surface_aspect(quad, plate.width, plate.height, float(plate.pixel_aspect))
+        self.art_from_surface = art_from_surface(
+            placement.fit, facts.width, facts.height, float(facts.pixel_aspect), aspect
+        )
+        self._shown: tuple[int, Artwork] | None = None
+
+    def frame_of(self, plate_frame: int) -> int:
+        """Which frame of the artwork is shown at a frame of the plate."""
+        return artwork_frame(plate_frame, self._reader.facts.frame_count, self.placement.after_end)
+
+    def pin_at(self, plate_frame: int, corners: Float64) -> Pin:
+        """The pin for a frame; corners (4, 2), plate px."""
+        n = self.frame_of(plate_frame)
+        if self._shown is None or self._shown[0] != n:
+            self._shown = (n, Artwork(premultiplied_linear(self._reader.frame(n))))
+        return Pin(
+            self._shown[1], np.asarray(corners), self.art_from_surface, self.placement.overshoot_px,
+            self.placement.surround == "black",
+        )  # fmt: skip
+
+    def close(self) -> None:
+        """Close the artwork."""
+        self._reader.close()
+
+
+def artwork_frame(plate_frame: int, count: int, after_end: str) -> int:
+    """Frame of artwork with `count` frames at a frame of the plate: held at its end, or looped."""
+    return plate_frame % count if after_end == "loop" else min(plate_frame, count - 1)
+
+
+def resolve(ref: MediaRef, base: Path, media: Mapping[str, Path] | None = None) -> Path:
+    """Where a reference points: beside the document, or among the application's media."""
+    if ref.path is not None:
+        return base / ref.path
+    assert ref.media is not None
+    return (media or {})[ref.media]
+
+
+def open_ref(ref: MediaRef, base: Path, media: Mapping[str, Path] | None = None) -> Reader:
+    """Open the media of a reference."""
+    return open_media(resolve(ref, base, media), ref.rate)

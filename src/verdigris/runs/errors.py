@@ -1,0 +1,27 @@
+"""Errors about runs.
+
+RunError
+  with a code:
+    cannot_follow     the plane cannot be followed at all; the reason says what to change
+    not_tracked       a surface that carries artwork has no track
+    nothing_placed    there is nothing to render
+    no_corners        the corners of the surface are not placed
+"""
+
+RUN_ERROR_CODES = ("cannot_follow", "not_tracked", "nothing_placed", "no_corners")
+
+
+class RunError(Exception):
+    """A run cannot begin or go on.
+
+    Parameters
+    ----------
+    code : one of RUN_ERROR_CODES
+    sentence : what happened and what can be done, for people
+    """
+
+    def __init__(self, code: str, sentence: str, **facts: object) -> None:
+        if code not in RUN_ERROR_CODES:
+            raise ValueError(f"unknown run error code {code}")
+        super().__init__(sentence)
+        self.code, self.sentence, self.facts = code, sentence, facts

@@ -1,0 +1,133 @@
+"""Follow the surfaces of a shot through its plate: both directions, any range, stoppable, resumable."""
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from verdigris.core.matte.occlusion import region_mask
+from verdigris.core.tracking.follow import AnalysisPicture, FrameResult, PlaneFollower
+from verdigris.core.types import Bool
+from verdigris.media.frames import Frame
+from verdigris.media.reader import Reader
+from verdigris.runs.errors import RunError
+from verdigris.runs.fronts import Tracks, coverage_in_front
+from verdigris.shot.document import Shot, Surface
+
+Direction = Literal["forwards", "backwards", "both"]
+
+
+@dataclass(frozen=True)
+class Step:
+    """One frame done: its result, and the frame itself for whoever wants to cut evidence from it."""
+
+    result: FrameResult
+    picture: Frame
+
+
+def region_at_reference(shot: Shot, surface: Surface, tracks: Tracks, width: int, height: int) -> Bool:
+    """Pixels of the region at the reference frame that nothing covers, (H, W) bool.
+
+    Without an include shape, the surface's own corners are the region.
+    """
+    include = [np.array(p, dtype=np.float64) for p in surface.region.include]
+    quad = surface.quad()
+    if not include and quad is not None:
+        include = [quad]
+    exclude = [np.array(p, dtype=np.float64) for p in surface.region.exclude]
+    front = coverage_in_front(shot, surface, tracks, surface.reference_frame, width, height)
+    return region_mask(include, exclude, front, width, height)
+
+
+def make_follower(reader: Reader, shot: Shot, surface: Surface, tracks: Tracks) -> tuple[PlaneFollower, Frame]:
+    """The follower of a surface and its reference frame.
+
+    Raises
+    ------
+    RunError
+        `no_corners` or `cannot_follow`, with the reason.
+    """
+    quad = surface.quad()
+    if quad is None:
+        raise RunError("no_corners", f"Place the four corners of {surface.name} first.")
+    facts = reader.facts
+    if surface.reference_frame >= facts.frame_count:
+        raise RunError(
+            "cannot_follow",
+            f"The reference frame {surface.reference_frame} of {surface.name} is beyond the plate's {facts.frame_count} frames.",
+        )
+    picture = reader.frame(surface.reference_frame)
+    region = region_at_reference(shot, surface, tracks, facts.width, facts.height)
+    follower = PlaneFollower(AnalysisPicture.of(picture.luma()), region, quad, surface.motion, surface.reference_frame)
+    if follower.problem is not None:
+        raise RunError("cannot_follow", f"{surface.name}: {follower.problem.reason}", problem=follower.problem.code)
+    return follower, picture
+
+
+def follow_surface(
+    reader: Reader,
+    shot: Shot,
+    surface: Surface,
+    tracks: Tracks | None = None,
+    known: Mapping[int, FrameResult] | None = None,
+    direction: Direction = "both",
+    stop: Callable[[], bool] = lambda: False,
+) -> Iterator[Step]:
+    """Follow a surface from its reference frame to the ends of the plate.
+
+    Parameters
+    ----------
+    tracks : tracks of nearer surfaces, which take their area away
+    known : results already there, of the same settings: they are kept, and the run goes on behind them
+    direction : which way, from the reference frame
+    stop : asked before every frame
+
+    Yields
+    ------
+    Step
+        For the reference frame first (unless known), then for every new frame in order of travel.
+
+    Raises
+    ------
+    RunError
+        When the plane cannot be followed at all.
+    """
+    tracks, results = tracks or {}, dict(known or {})
+    follower, picture = make_follower(reader, shot, surface, tracks)
+    start = surface.reference_frame
+    if start not in results:
+        results[start] = follower.reference_result()
+        yield Step(results[start], picture)
+    for step in {"forwards": (1,), "backwards": (-1,), "both": (1, -1)}[direction]:
+        first = start
+        while first + step in results:
+            first += step
+        history = [results[n] for n in range(start, first + step, step)]
+        yield from _one_way(reader, shot, surface, tracks, follower, history, first, step, stop)
+
+
+def _one_way(
+    reader: Reader, shot: Shot, surface: Surface, tracks: Tracks, follower: PlaneFollower,
+    history: list[FrameResult], first: int, step: int, stop: Callable[[], bool],
+) -> Iterator[Step]:  # fmt: skip
+    count = reader.facts.frame_count
+    end = count if step == 1 else -1
+    if first + step == end:
+        return
+    before: AnalysisPicture | None = None
+    for n, picture in zip(range(first, end, step), reader.frames(first, end, step), strict=False):
+        if stop():
+            return
+        now = AnalysisPicture.of(picture.luma())
+        if before is not None:
+            front = coverage_in_front(shot, surface, tracks, n, reader.facts.width, reader.facts.height)
+            result = follower.step(n, before, now, history, None if front is None else front > 0.01)
+            history.append(result)
+            yield Step(result, picture)
+        before = now
+
+
+def in_depth_order(shot: Shot) -> list[Surface]:
+    """Surfaces from the camera to the far end: nearer ones are needed to hold their area out of farther ones."""
+    return sorted(shot.surfaces, key=lambda s: s.depth)

@@ -1,0 +1,1 @@
+"""The shot document: what to compute, its rules, and its edits."""

@@ -1,0 +1,239 @@
+"""The shot document, version 1: one model for interface, API, database and command line."""
+
+import hashlib
+import json
+from pathlib import Path
+from typing import Annotated, Any, Literal, Self
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+
+from verdigris.core.composite.artwork import Fit
+from verdigris.core.geometry.corrections import CornerCorrection
+from verdigris.core.tracking.motion import Motion
+from verdigris.core.types import Float64
+from verdigris.media.facts import Ratio
+from verdigris.shot.errors import ShotError
+
+FORMAT, VERSION = "verdigris.shot", 1
+
+Coordinate = Annotated[float, Field(ge=-100_000, le=100_000, allow_inf_nan=False)]
+Point = tuple[Coordinate, Coordinate]
+Polygon = Annotated[list[Point], Field(min_length=3, max_length=500)]
+Quad = tuple[Point, Point, Point, Point]
+Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9][A-Za-z0-9_-]*$")]
+Name = Annotated[str, Field(min_length=1, max_length=120)]
+FrameIndex = Annotated[int, Field(ge=0, le=1_000_000)]
+
+
+class Part(BaseModel):
+    """Base of all parts: unknown fields are refused, so that a typing slip is not silently ignored."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class MediaRef(Part):
+    """Where a film or still is: a path beside the document, or the content hash of media in the application."""
+
+    path: str | None = Field(None, description="path, relative to the document")
+    media: str | None = Field(None, description="SHA-256 of the file in the application's media folder")
+    rate: Ratio | None = Field(None, description="frames per second of numbered stills, exact fraction")
+
+    @model_validator(mode="after")
+    def _one_place(self) -> Self:
+        if (self.path is None) == (self.media is None):
+            raise ValueError("give either a path or a media hash")
+        return self
+
+
+class Plate(MediaRef):
+    """The plate, and the number people quote for its first frame."""
+
+    first_frame: int | None = Field(None, ge=0, description="number of the first frame; default from the file")
+
+
+class Region(Part):
+    """Shapes that move with the plane, at the reference frame, plate px."""
+
+    include: list[Polygon] = Field(default_factory=list, max_length=100)
+    exclude: list[Polygon] = Field(default_factory=list, max_length=100)
+
+
+class Correction(Part):
+    """A corner moved by hand on one frame, against what the take says, plate px."""
+
+    frame: FrameIndex
+    corner: Annotated[int, Field(ge=0, le=3, description="0 top-left, 1 top-right, 2 bottom-right, 3 bottom-left")]
+    dx_px: Coordinate
+    dy_px: Coordinate
+
+
+class Surface(Part):
+    """One plane that is followed."""
+
+    id: Id
+    name: Name
+    depth: float = Field(1, description="lower is nearer the camera")
+    reference_frame: FrameIndex = 0
+    motion: Motion = "perspective"
+    corners: Quad | None = Field(None, description="at the reference frame, plate px, corner order")
+    region: Region = Field(default_factory=Region)
+    corrections: list[Correction] = Field(default_factory=list)
+    reach_frames: int = Field(12, ge=0, le=1000, description="frames over which a correction fades to its neighbours")
+    take: str | None = Field(None, description="id of the chosen take in the application")
+
+    def quad(self) -> Float64 | None:
+        """Corners as (4, 2) float64, plate px, or None while they are not placed."""
+        return None if self.corners is None else np.array(self.corners, dtype=np.float64)
+
+    def corner_corrections(self) -> list[CornerCorrection]:
+        """Corrections as the core takes them."""
+        return [CornerCorrection(c.frame, c.corner, c.dx_px, c.dy_px) for c in self.corrections]
+
+
+class ShapeKey(Part):
+    """A polygon at one frame, plate px."""
+
+    frame: FrameIndex
+    points: Polygon
+
+
+class Occluder(Part):
+    """Something in front, outlined by hand: keys over time, linear between them."""
+
+    id: Id
+    name: Name
+    depth: float = Field(0, description="lower is nearer the camera")
+    keys: list[ShapeKey] = Field(min_length=1, max_length=5000)
+    span: tuple[FrameIndex, FrameIndex] | None = Field(None, description="first and last frame at which it is there")
+    feather_px: float = Field(0.8, ge=0, le=200, description="standard deviation of its soft edge, plate px")
+
+    @model_validator(mode="after")
+    def _keys_agree(self) -> Self:
+        if len({len(k.points) for k in self.keys}) != 1:
+            raise ValueError("all keys of an outline have the same number of points")
+        frames = [k.frame for k in self.keys]
+        if frames != sorted(set(frames)):
+            raise ValueError("keys are in order of frames, one a frame")
+        return self
+
+    def there_at(self, frame: int) -> bool:
+        """Whether it is in the shot at a frame."""
+        return self.span is None or self.span[0] <= frame <= self.span[1]
+
+
+class Placement(Part):
+    """Artwork pinned on a surface."""
+
+    surface: Id
+    artwork: MediaRef
+    fit: Fit = "fill"
+    overshoot_px: float = Field(1.0, ge=0, le=50, description="how far the edge is moved outwards, plate px")
+    surround: Literal["black", "plate"] = Field("black", description="what shows around fitted artwork")
+    after_end: Literal["hold", "loop"] = Field("hold", description="what a film shorter than the plate does")
+
+
+class Delivery(Part):
+    """How the result is handed over."""
+
+    form: Literal["mp4", "png", "exr"] = "mp4"
+    crf: float = Field(16, ge=0, le=40, description="H.264 constant rate factor; lower is closer to the plate")
+    preset: Literal["veryfast", "fast", "medium", "slow"] = "medium"
+
+
+class Shot(Part):
+    """A shot document."""
+
+    format: Literal["verdigris.shot"] = "verdigris.shot"
+    version: Literal[1] = 1
+    name: Name = "Shot"
+    plate: Plate
+    surfaces: list[Surface] = Field(default_factory=list, max_length=50)
+    occluders: list[Occluder] = Field(default_factory=list, max_length=50)
+    placements: list[Placement] = Field(default_factory=list, max_length=50)
+    delivery: Delivery = Field(default_factory=Delivery)
+
+    @model_validator(mode="after")
+    def _ids(self) -> Self:
+        ids = [x.id for x in (*self.surfaces, *self.occluders)]
+        if len(set(ids)) != len(ids):
+            raise ValueError("ids of surfaces and occluders are unique")
+        known = {s.id for s in self.surfaces}
+        for placement in self.placements:
+            if placement.surface not in known:
+                raise ValueError(f"a placement names the surface {placement.surface}, which is not there")
+        return self
+
+    def surface(self, surface_id: str) -> Surface:
+        """A surface by id; ShotError `unknown_id` when there is none."""
+        for surface in self.surfaces:
+            if surface.id == surface_id:
+                return surface
+        raise ShotError("unknown_id", f"There is no surface {surface_id} in this shot.")
+
+    def occluder(self, occluder_id: str) -> Occluder:
+        """An occluder by id; ShotError `unknown_id` when there is none."""
+        for occluder in self.occluders:
+            if occluder.id == occluder_id:
+                return occluder
+        raise ShotError("unknown_id", f"There is no occluder {occluder_id} in this shot.")
+
+    def placement(self, surface_id: str) -> Placement | None:
+        """What is placed on a surface."""
+        return next((p for p in self.placements if p.surface == surface_id), None)
+
+    def to_json(self) -> dict[str, Any]:
+        """The document as plain data, without fields that have no value."""
+        data: dict[str, Any] = self.model_dump(mode="json", exclude_none=True)
+        return data
+
+
+def read_shot(path: Path) -> Shot:
+    """Read a document from a file.
+
+    Raises
+    ------
+    ShotError
+        `not_a_shot` with the place of the fault, or `newer_version`.
+    """
+    try:
+        data = json.loads(path.read_text(encoding="utf-8"))
+    except FileNotFoundError as error:
+        raise ShotError("not_a_shot", f"There is no file {path}.") from error
+    except (OSError, UnicodeDecodeError, json.JSONDecodeError) as error:
+        raise ShotError("not_a_shot", f"{path.name} is not JSON: {error}.") from error
+    return parse_shot(data, path.name)
+
+
+def parse_shot(data: object, name: str = "the document") -> Shot:
+    """Check plain data against the model; see `read_shot` for errors."""
+    if not isinstance(data, dict) or data.get("format") != FORMAT:
+        raise ShotError("not_a_shot", f'{name} is not a shot document: its "format" is not "{FORMAT}".')
+    if isinstance(data.get("version"), int) and data["version"] > VERSION:
+        raise ShotError("newer_version", f"{name} has version {data['version']}; this program reads up to {VERSION}.")
+    try:
+        return Shot.model_validate(data)
+    except ValidationError as error:
+        raise ShotError("not_a_shot", f"{name}: {first_fault(error)}") from error
+
+
+def first_fault(error: ValidationError) -> str:
+    """The first fault of a validation in plain words, with its place."""
+    fault = error.errors()[0]
+    place = ".".join(str(p) for p in fault["loc"]) or "document"
+    return f"{place}: {fault['msg'].removeprefix('Value error, ')}"
+
+
+def tracking_key(shot: Shot, surface: Surface) -> str:
+    """Fingerprint of everything a take of this surface is computed from; another key means a stale take."""
+    nearer = [o.model_dump(mode="json") for o in shot.occluders if o.depth < surface.depth]
+    for o in nearer:
+        del o["name"], o["depth"]
+    basis = {
+        "plate": shot.plate.model_dump(mode="json", include={"path", "media"}),
+        "reference_frame": surface.reference_frame,
+        "motion": surface.motion,
+        "region": surface.region.model_dump(mode="json"),
+        "in_front": sorted(nearer, key=lambda o: str(o["id"])),
+    }
+    return hashlib.sha256(json.dumps(basis, sort_keys=True).encode()).hexdigest()[:16]

@@ -1,0 +1,360 @@
+"""Edits: small, typed, validated changes. Each is a pure function from one document to the next."""
+
+from typing import Annotated, Literal
+
+import numpy as np
+from pydantic import Field, TypeAdapter, ValidationError
+
+from verdigris.core.geometry.quad import find_quad_problem
+from verdigris.core.tracking.motion import Motion
+from verdigris.media.facts import Ratio
+from verdigris.shot.document import (
+    Correction,
+    Delivery,
+    FrameIndex,
+    Id,
+    Name,
+    Occluder,
+    Part,
+    Placement,
+    Quad,
+    Region,
+    ShapeKey,
+    Shot,
+    Surface,
+    first_fault,
+)
+from verdigris.shot.errors import ShotError
+
+
+def _with_surface(shot: Shot, surface: Surface) -> Shot:
+    return shot.model_copy(update={"surfaces": [surface if s.id == surface.id else s for s in shot.surfaces]})
+
+
+def _with_occluder(shot: Shot, occluder: Occluder) -> Shot:
+    return shot.model_copy(update={"occluders": [occluder if o.id == occluder.id else o for o in shot.occluders]})
+
+
+def _check_corners(corners: Quad | None) -> None:
+    if corners is None:
+        return
+    problem = find_quad_problem(np.array(corners))
+    if problem is not None:
+        raise ShotError("corners_refused", problem.reason, problem=problem.code)
+
+
+def _check_new_id(shot: Shot, new: str) -> None:
+    if new in {x.id for x in (*shot.surfaces, *shot.occluders)}:
+        raise ShotError("taken_id", f"There is something called {new} already.")
+
+
+class Rename(Part):
+    """Give the shot, a surface or an occluder another name."""
+
+    kind: Literal["rename"] = "rename"
+    target: Id | None = Field(None, description="surface or occluder; the shot when absent")
+    name: Name
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document."""
+        if self.target is None:
+            return shot.model_copy(update={"name": self.name})
+        if any(o.id == self.target for o in shot.occluders):
+            return _with_occluder(shot, shot.occluder(self.target).model_copy(update={"name": self.name}))
+        return _with_surface(shot, shot.surface(self.target).model_copy(update={"name": self.name}))
+
+
+class SetPlateFacts(Part):
+    """Say the rate of numbered stills, or the number of the first frame."""
+
+    kind: Literal["set_plate_facts"] = "set_plate_facts"
+    rate: Ratio | None = None
+    first_frame: int | None = Field(None, ge=0)
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document."""
+        changes = {k: v for k, v in (("rate", self.rate), ("first_frame", self.first_frame)) if v is not None}
+        return shot.model_copy(update={"plate": shot.plate.model_copy(update=changes)})
+
+
+class AddSurface(Part):
+    """Add a surface behind what is there."""
+
+    kind: Literal["add_surface"] = "add_surface"
+    surface: Surface
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document."""
+        _check_new_id(shot, self.surface.id)
+        _check_corners(self.surface.corners)
+        return shot.model_copy(update={"surfaces": [*shot.surfaces, self.surface]})
+
+
+class SetCorners(Part):
+    """Place the four corners at the reference frame."""
+
+    kind: Literal["set_corners"] = "set_corners"
+    surface: Id
+    corners: Quad
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document; ShotError `corners_refused` with the reason."""
+        _check_corners(self.corners)
+        return _with_surface(shot, shot.surface(self.surface).model_copy(update={"corners": self.corners}))
+
+
+class SetRegion(Part):
+    """Draw the region that moves with the plane."""
+
+    kind: Literal["set_region"] = "set_region"
+    surface: Id
+    region: Region
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document."""
+        return _with_surface(shot, shot.surface(self.surface).model_copy(update={"region": self.region}))
+
+
+class SetReference(Part):
+    """Choose the reference frame; corners and region may be given as they are there."""
+
+    kind: Literal["set_reference"] = "set_reference"
+    surface: Id
+    frame: FrameIndex
+    corners: Quad | None = None
+    region: Region | None = None
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document."""
+        _check_corners(self.corners)
+        changes: dict[str, object] = {"reference_frame": self.frame}
+        if self.corners is not None:
+            changes["corners"] = self.corners
+        if self.region is not None:
+            changes["region"] = self.region
+        return _with_surface(shot, shot.surface(self.surface).model_copy(update=changes))
+
+
+class SetMotion(Part):
+    """Choose the motion model."""
+
+    kind: Literal["set_motion"] = "set_motion"
+    surface: Id
+    motion: Motion
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document."""
+        return _with_surface(shot, shot.surface(self.surface).model_copy(update={"motion": self.motion}))
+
+
+class AddOccluder(Part):
+    """Outline something in front."""
+
+    kind: Literal["add_occluder"] = "add_occluder"
+    occluder: Occluder
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document."""
+        _check_new_id(shot, self.occluder.id)
+        return shot.model_copy(update={"occluders": [*shot.occluders, self.occluder]})
+
+
+class SetOccluderKeys(Part):
+    """Change an outline over time."""
+
+    kind: Literal["set_occluder_keys"] = "set_occluder_keys"
+    occluder: Id
+    keys: list[ShapeKey] = Field(min_length=1, max_length=5000)
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document; ShotError `shape_refused` when keys do not agree."""
+        old = shot.occluder(self.occluder)
+        try:
+            new = Occluder.model_validate({**old.model_dump(), "keys": [k.model_dump() for k in self.keys]})
+        except ValidationError as error:
+            raise ShotError("shape_refused", first_fault(error)) from error
+        return _with_occluder(shot, new)
+
+
+class SetOccluder(Part):
+    """Change an occluder's span or soft edge."""
+
+    kind: Literal["set_occluder"] = "set_occluder"
+    occluder: Id
+    feather_px: float = Field(ge=0, le=200)
+    span: tuple[FrameIndex, FrameIndex] | None = None
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document."""
+        if self.span is not None and self.span[0] > self.span[1]:
+            raise ShotError("shape_refused", "The span ends before it begins.")
+        changes = {"feather_px": self.feather_px, "span": self.span}
+        return _with_occluder(shot, shot.occluder(self.occluder).model_copy(update=changes))
+
+
+class Remove(Part):
+    """Take a surface (with what is placed on it) or an occluder out of the shot."""
+
+    kind: Literal["remove"] = "remove"
+    target: Id
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document."""
+        if any(o.id == self.target for o in shot.occluders):
+            return shot.model_copy(update={"occluders": [o for o in shot.occluders if o.id != self.target]})
+        shot.surface(self.target)
+        return shot.model_copy(
+            update={
+                "surfaces": [s for s in shot.surfaces if s.id != self.target],
+                "placements": [p for p in shot.placements if p.surface != self.target],
+            }
+        )
+
+
+class SetDepthOrder(Part):
+    """Order everything from the camera to the far end."""
+
+    kind: Literal["set_depth_order"] = "set_depth_order"
+    near_to_far: list[Id]
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document."""
+        everything = {x.id for x in (*shot.surfaces, *shot.occluders)}
+        if set(self.near_to_far) != everything or len(self.near_to_far) != len(everything):
+            raise ShotError("unknown_id", "The order must name everything in the shot once.")
+        depth = {id_: float(i) for i, id_ in enumerate(self.near_to_far)}
+        return shot.model_copy(
+            update={
+                "surfaces": [s.model_copy(update={"depth": depth[s.id]}) for s in shot.surfaces],
+                "occluders": [o.model_copy(update={"depth": depth[o.id]}) for o in shot.occluders],
+            }
+        )
+
+
+class SetPlacement(Part):
+    """Pin artwork on a surface, or change how it is pinned."""
+
+    kind: Literal["set_placement"] = "set_placement"
+    placement: Placement
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document."""
+        shot.surface(self.placement.surface)
+        others = [p for p in shot.placements if p.surface != self.placement.surface]
+        return shot.model_copy(update={"placements": [*others, self.placement]})
+
+
+class RemovePlacement(Part):
+    """Take the artwork off a surface."""
+
+    kind: Literal["remove_placement"] = "remove_placement"
+    surface: Id
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document."""
+        return shot.model_copy(update={"placements": [p for p in shot.placements if p.surface != self.surface]})
+
+
+class ChooseTake(Part):
+    """Choose which take of a surface counts."""
+
+    kind: Literal["choose_take"] = "choose_take"
+    surface: Id
+    take: str | None
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document."""
+        return _with_surface(shot, shot.surface(self.surface).model_copy(update={"take": self.take}))
+
+
+class CorrectCorner(Part):
+    """Set the correction of one corner on one frame; no offset takes it away."""
+
+    kind: Literal["correct_corner"] = "correct_corner"
+    surface: Id
+    correction: Correction
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document."""
+        surface, new = shot.surface(self.surface), self.correction
+        kept = [c for c in surface.corrections if (c.frame, c.corner) != (new.frame, new.corner)]
+        if new.dx_px or new.dy_px:
+            kept.append(new)
+        kept.sort(key=lambda c: (c.frame, c.corner))
+        return _with_surface(shot, surface.model_copy(update={"corrections": kept}))
+
+
+class SetReach(Part):
+    """Over how many frames corrections fade to their neighbours."""
+
+    kind: Literal["set_reach"] = "set_reach"
+    surface: Id
+    reach_frames: int = Field(ge=0, le=1000)
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document."""
+        return _with_surface(shot, shot.surface(self.surface).model_copy(update={"reach_frames": self.reach_frames}))
+
+
+class SetDelivery(Part):
+    """How the result is handed over."""
+
+    kind: Literal["set_delivery"] = "set_delivery"
+    delivery: Delivery
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document."""
+        return shot.model_copy(update={"delivery": self.delivery})
+
+
+Edit = Annotated[
+    Rename
+    | SetPlateFacts
+    | AddSurface
+    | SetCorners
+    | SetRegion
+    | SetReference
+    | SetMotion
+    | AddOccluder
+    | SetOccluderKeys
+    | SetOccluder
+    | Remove
+    | SetDepthOrder
+    | SetPlacement
+    | RemovePlacement
+    | ChooseTake
+    | CorrectCorner
+    | SetReach
+    | SetDelivery,
+    Field(discriminator="kind"),
+]
+EDIT = TypeAdapter[Edit](Edit)
+
+LABELS = {
+    "rename": "name", "set_plate_facts": "plate facts", "add_surface": "surface added", "set_corners": "corners placed",
+    "set_region": "region drawn", "set_reference": "reference frame", "set_motion": "motion model",
+    "add_occluder": "occluder added", "set_occluder_keys": "occluder outlined", "set_occluder": "occluder's span or edge",
+    "remove": "removed", "set_depth_order": "depth order", "set_placement": "artwork placed",
+    "remove_placement": "artwork taken off", "choose_take": "take chosen", "correct_corner": "corner nudged",
+    "set_reach": "reach of nudges", "set_delivery": "delivery settings",
+}  # fmt: skip
+
+
+def apply_edit(shot: Shot, edit: Edit, frame_count: int | None = None) -> Shot:
+    """Apply an edit and check the document as a whole.
+
+    Raises
+    ------
+    ShotError
+        With the reason; the document given stays as it was.
+    """
+    frame = getattr(edit, "frame", None)
+    if frame is None and isinstance(edit, CorrectCorner):
+        frame = edit.correction.frame
+    if frame is not None and frame_count is not None and frame >= frame_count:
+        raise ShotError("frame_outside", f"The plate has {frame_count} frames; this one is beyond its end.")
+    changed = edit.apply(shot)
+    try:
+        return Shot.model_validate(changed.model_dump())
+    except ValidationError as error:
+        raise ShotError("not_a_shot", first_fault(error)) from error

@@ -1,0 +1,31 @@
+"""Errors about shot documents.
+
+ShotError
+  with a code:
+    not_a_shot        the file is not a shot document, or a field is wrong
+    newer_version     written by a newer version of the program
+    unknown_id        an edit names a surface or occluder that is not there
+    taken_id          the id is used already
+    corners_refused   crossed, flipped, mirrored or too small
+    shape_refused     a polygon with too few points, or keys that differ
+    frame_outside     a frame beyond the plate
+"""
+
+SHOT_ERROR_CODES = ("not_a_shot", "newer_version", "unknown_id", "taken_id", "corners_refused", "shape_refused", "frame_outside")
+
+
+class ShotError(Exception):
+    """A shot document or an edit to it is not valid.
+
+    Parameters
+    ----------
+    code : one of SHOT_ERROR_CODES
+    sentence : what happened and what can be done, for people
+    facts : figures behind it
+    """
+
+    def __init__(self, code: str, sentence: str, **facts: object) -> None:
+        if code not in SHOT_ERROR_CODES:
+            raise ValueError(f"unknown shot error code {code}")
+        super().__init__(sentence)
+        self.code, self.sentence, self.facts = code, sentence, facts
