@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 import cv2
 import numpy as np
 
-from verdigris.core.light.transfer import decode_array, encode_array
+from verdigris.core.light.transfer import decode_array, encode_array, premultiplied_light
 from verdigris.core.light.yuv import Box, Planes, YuvCoding, region_to_rgb, write_region
 from verdigris.core.types import AnyArray, Bool, Float32, Uint8
 
@@ -130,13 +130,12 @@ def linear_light(frame: Frame) -> Float32:
 
 def premultiplied_linear(frame: Frame) -> Float32:
     """(H, W, 4) float32 linear light, premultiplied: what artwork is composed from."""
-    light = linear_light(frame)
     alpha = frame_alpha(frame)
-    if alpha is None:
-        alpha = np.ones(light.shape[:2], np.float32)
-    elif not (isinstance(frame, RgbFrame) and frame.associated):
-        light = light * alpha[..., None]
-    return np.ascontiguousarray(np.concatenate([light, alpha[..., None]], axis=2), dtype=np.float32)
+    if isinstance(frame, RgbFrame) and (frame.is_linear or frame.associated):
+        cover = np.ones((frame.height, frame.width), np.float32) if alpha is None else alpha
+        light = linear_light(frame) if frame.associated else linear_light(frame) * cover[..., None]
+        return np.ascontiguousarray(np.concatenate([light, cover[..., None]], axis=2), dtype=np.float32)
+    return premultiplied_light(frame.codes(), alpha)
 
 
 def frame_alpha(frame: Frame) -> Float32 | None:

@@ -1,5 +1,6 @@
 """Artwork of placements, opened once and read frame by frame."""
 
+import threading
 from collections.abc import Mapping
 from pathlib import Path
 
@@ -36,6 +37,7 @@ class PlacedArtwork:
             placement.fit, facts.width, facts.height, float(facts.pixel_aspect), aspect
         )
         self._shown: tuple[int, Artwork] | None = None
+        self._lock = threading.Lock()
 
     def frame_of(self, plate_frame: int) -> int:
         """Which frame of the artwork is shown at a frame of the plate."""
@@ -44,10 +46,18 @@ class PlacedArtwork:
     def pin_at(self, plate_frame: int, corners: Float64) -> Pin:
         """The pin for a frame; corners (4, 2), plate px."""
         n = self.frame_of(plate_frame)
-        if self._shown is None or self._shown[0] != n:
-            self._shown = (n, Artwork(premultiplied_linear(self._reader.frame(n))))
+        # Frames are composed side by side; the reader and what it read last are shared.
+        with self._lock:
+            shown = self._shown
+            if shown is None or shown[0] != n:
+                picture = self._reader.frame(n)
+                shown = None
+        if shown is None:
+            shown = (n, Artwork(premultiplied_linear(picture)))
+            with self._lock:
+                self._shown = shown
         return Pin(
-            self._shown[1], np.asarray(corners), self.art_from_surface, self.placement.overshoot_px,
+            shown[1], np.asarray(corners), self.art_from_surface, self.placement.overshoot_px,
             self.placement.surround == "black",
         )  # fmt: skip
 

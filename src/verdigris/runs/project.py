@@ -1,5 +1,7 @@
 """A shot with its files open: what command line and jobs both run on."""
 
+import hashlib
+import json
 from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 from types import TracebackType
@@ -14,12 +16,23 @@ from verdigris.runs.handover import (
     film_parts,
     join_film,
     render_part,
+    side_by_side,
     still_name,
+    unfinished,
     write_result_still,
 )
 from verdigris.shot.document import Shot
 
 Progress = Callable[[int, int], None]
+
+
+def render_key(shot: Shot, tracks: Tracks) -> str:
+    """Fingerprint of everything a result is computed from, so that parts of another result are not reused."""
+    told = {
+        surface: [(n, None if r.homography is None else r.homography.tolist()) for n, r in sorted(track.items())]
+        for surface, track in sorted(tracks.items())
+    }
+    return hashlib.sha256(json.dumps([shot.to_json(), told], sort_keys=True).encode()).hexdigest()[:12]
 
 
 class OpenShot:
@@ -60,36 +73,49 @@ class OpenShot:
 
     def composed(self, tracks: Tracks, start: int, stop: int, stopping: Callable[[], bool] = lambda: False) -> Iterator[Frame]:
         """Frames of result in a range, end exclusive; raises Stopped between frames when asked to."""
-        for n, picture in zip(range(start, stop), self.plate.frames(start, stop), strict=True):
-            if stopping():
-                raise Stopped
-            yield compose_frame(self.shot, self.placed, tracks, n, picture)
+        placed = self.placed
+
+        def numbered() -> Iterator[tuple[int, Frame]]:
+            for n, picture in zip(range(start, stop), self.plate.frames(start, stop), strict=True):
+                if stopping():
+                    raise Stopped
+                yield n, picture
+
+        yield from side_by_side(numbered(), lambda item: compose_frame(self.shot, placed, tracks, item[0], item[1]))
 
     def render(
         self, tracks: Tracks, out: Path, progress: Progress = lambda d, t: None, stopping: Callable[[], bool] = lambda: False
     ) -> None:
         """Hand over the whole shot to a film file or a folder of stills; goes on where an earlier run stopped."""
         delivery, facts = self.shot.delivery, self.plate.facts
+        key = render_key(self.shot, tracks)
         if delivery.form == "mp4":
-            self._render_film(tracks, out, progress, stopping)
+            self._render_film(tracks, out, key, progress, stopping)
             return
         out.mkdir(parents=True, exist_ok=True)
-        for n in range(facts.frame_count):
-            path = out / still_name(out.name, n + self.first_frame, delivery.form)
-            if not path.exists():
-                write_result_still(path, next(iter(self.composed(tracks, n, n + 1, stopping))), delivery.form)
+        # Stills of an earlier document or track are not taken for these.
+        marker = out / ".rendering"
+        if not marker.exists() or marker.read_text() != key:
+            for old in out.glob(f"{out.name}.*.{delivery.form}"):
+                old.unlink()
+            marker.write_text(key)
+        paths = [out / still_name(out.name, n + self.first_frame, delivery.form) for n in range(facts.frame_count)]
+        first = next((n for n, path in enumerate(paths) if not path.exists()), facts.frame_count)
+        for n, frame in enumerate(self.composed(tracks, first, facts.frame_count, stopping), start=first):
+            write_result_still(paths[n], frame, delivery.form)
             progress(n + 1, facts.frame_count)
+        marker.unlink()
 
-    def _render_film(self, tracks: Tracks, out: Path, progress: Progress, stopping: Callable[[], bool]) -> None:
+    def _render_film(self, tracks: Tracks, out: Path, key: str, progress: Progress, stopping: Callable[[], bool]) -> None:
         facts = self.plate.facts
         if facts.rate is None:
             raise MediaError("rate_needed", 'Stills carry no rate. Say it in the document: "plate": {"rate": "24/1"}.')
-        work = out.with_name(out.name + ".parts")
+        work = out.with_name(f"{out.name}.{key}.parts")
         work.mkdir(parents=True, exist_ok=True)
         done, parts = 0, []
         for start, stop in film_parts(facts.frame_count):
             part = work / f"{start:06d}.mp4"
-            parts.append(part)
+            parts.append((start, part))
             if not part.exists():
                 done = start
 
@@ -98,9 +124,12 @@ class OpenShot:
                     done += 1
                     progress(done, facts.frame_count)
 
-                render_part(part, facts, self.shot.delivery, self.composed(tracks, start, stop, stopping), one_more)
+                try:
+                    render_part(part, facts, self.shot.delivery, self.composed(tracks, start, stop, stopping), one_more)
+                finally:
+                    unfinished(part).unlink(missing_ok=True)
             progress(stop, facts.frame_count)
-        join_film(parts, out, facts.rate, facts.frame_count, self.plate_path)
+        join_film(parts, out, facts.rate, self.plate_path)
         for file in work.iterdir():
             file.unlink()
         work.rmdir()

@@ -121,6 +121,22 @@ def _covered(edges, x, y):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
+def _whole_span(edges, y):  # type: ignore[no-untyped-def]
+    """Range of x at which a pixel centred in row y is wholly inside four half-planes."""
+    low, high = -1e30, 1e30
+    for e in range(4):
+        nx, rest = edges[e, 0], edges[e, 1] * y + edges[e, 2] - 0.5 * edges[e, 3]
+        if abs(nx) < 1e-12:
+            if rest < 0:
+                return 1.0, 0.0
+        elif nx > 0:
+            low = max(low, -rest / nx)
+        else:
+            high = min(high, -rest / nx)
+    return low, high
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
 def _pin(plate, out, touched, matte, has_matte, art, h, inner, outer, bx, by, bars):  # type: ignore[no-untyped-def]
     rows, cols = plate.shape[0], plate.shape[1]
     ah, aw = art.shape[0], art.shape[1]
@@ -142,18 +158,46 @@ def _pin(plate, out, touched, matte, has_matte, art, h, inner, outer, bx, by, ba
             continue
         first = max(0, int(np.floor(low - bx - 0.5)))
         last = min(cols, int(np.ceil(high - bx + 0.5)))
+        # Span in which the inner quad covers pixels wholly: no edges to look at there.
+        whole_low, whole_high = _whole_span(inner, y)
+        wu, wv, ww = h[0, 1] * y + h[0, 2], h[1, 1] * y + h[1, 2], h[2, 1] * y + h[2, 2]
         for c in range(first, last):
             m = matte[r, c] if has_matte else np.float32(0.0)
             if m >= 0.9999:
                 continue
             x = bx + c + 0.5
-            c1 = _covered(outer, x, y)
-            if c1 <= 0.0005:
+            c0, c1 = 1.0, 1.0
+            if not whole_low <= x <= whole_high:
+                c1 = _covered(outer, x, y)
+                if c1 <= 0.0005:
+                    continue
+                c0 = _covered(inner, x, y)
+            over_w = 1.0 / (h[2, 0] * x + ww)
+            u = (h[0, 0] * x + wu) * over_w
+            v = (h[1, 0] * x + wv) * over_w
+            uu = min(max(u - 0.5, 0.0), aw - 1.0)
+            vv = min(max(v - 0.5, 0.0), ah - 1.0)
+            iu, iv = int(uu), int(vv)
+            ju, jv = min(iu + 1, aw - 1), min(iv + 1, ah - 1)
+            fu, fv = np.float32(uu - iu), np.float32(vv - iv)
+            w11 = fu * fv
+            w10, w01 = fu - w11, fv - w11
+            w00 = np.float32(1.0) - fu - w01
+            top, low_row = art[iv], art[jv]
+            n0 = w00 * top[iu, 0] + w10 * top[ju, 0] + w01 * low_row[iu, 0] + w11 * low_row[ju, 0]
+            n1 = w00 * top[iu, 1] + w10 * top[ju, 1] + w01 * low_row[iu, 1] + w11 * low_row[ju, 1]
+            n2 = w00 * top[iu, 2] + w10 * top[ju, 2] + w01 * low_row[iu, 2] + w11 * low_row[ju, 2]
+            a = w00 * top[iu, 3] + w10 * top[ju, 3] + w01 * low_row[iu, 3] + w11 * low_row[ju, 3]
+            if bars:
+                # Soft edge of the artwork itself, one sample wide; the corners of the surface are handled above.
+                inside = min(max(u + 0.5, 0.0), 1.0) * min(max(aw + 0.5 - u, 0.0), 1.0)
+                inside *= min(max(v + 0.5, 0.0), 1.0) * min(max(ah + 0.5 - v, 0.0), 1.0)
+                n0, n1, n2 = n0 * inside, n1 * inside, n2 * inside
+                a = 1.0 - inside * (1.0 - a) if bars == 1 else a * inside
+            touched[r, c] = True
+            if c0 >= 1.0 and m <= 0.0001 and a >= 0.9999:
+                out[r, c, 0], out[r, c, 1], out[r, c, 2] = encode(n0), encode(n1), encode(n2)
                 continue
-            c0 = _covered(inner, x, y)
-            w = h[2, 0] * x + h[2, 1] * y + h[2, 2]
-            u = (h[0, 0] * x + h[0, 1] * y + h[0, 2]) / w
-            v = (h[1, 0] * x + h[1, 1] * y + h[1, 2]) / w
             p0, p1, p2 = decode(plate[r, c, 0]), decode(plate[r, c, 1]), decode(plate[r, c, 2])
             o0, o1, o2 = p0, p1, p2
             if 0.0 < c0 < 1.0:
@@ -167,23 +211,6 @@ def _pin(plate, out, touched, matte, has_matte, art, h, inner, outer, bx, by, ba
                 rr = min(max(int(np.floor(qy - by)), 0), rows - 1)
                 cc = min(max(int(np.floor(qx - bx)), 0), cols - 1)
                 o0, o1, o2 = decode(plate[rr, cc, 0]), decode(plate[rr, cc, 1]), decode(plate[rr, cc, 2])
-            uu = min(max(u - 0.5, 0.0), aw - 1.0)
-            vv = min(max(v - 0.5, 0.0), ah - 1.0)
-            iu, iv = int(uu), int(vv)
-            ju, jv = min(iu + 1, aw - 1), min(iv + 1, ah - 1)
-            fu, fv = np.float32(uu - iu), np.float32(vv - iv)
-            w00, w10 = (1 - fu) * (1 - fv), fu * (1 - fv)
-            w01, w11 = (1 - fu) * fv, fu * fv
-            n0 = w00 * art[iv, iu, 0] + w10 * art[iv, ju, 0] + w01 * art[jv, iu, 0] + w11 * art[jv, ju, 0]
-            n1 = w00 * art[iv, iu, 1] + w10 * art[iv, ju, 1] + w01 * art[jv, iu, 1] + w11 * art[jv, ju, 1]
-            n2 = w00 * art[iv, iu, 2] + w10 * art[iv, ju, 2] + w01 * art[jv, iu, 2] + w11 * art[jv, ju, 2]
-            a = w00 * art[iv, iu, 3] + w10 * art[iv, ju, 3] + w01 * art[jv, iu, 3] + w11 * art[jv, ju, 3]
-            if bars:
-                # Soft edge of the artwork itself, one sample wide; the corners of the surface are handled above.
-                inside = min(max(u + 0.5, 0.0), 1.0) * min(max(aw + 0.5 - u, 0.0), 1.0)
-                inside *= min(max(v + 0.5, 0.0), 1.0) * min(max(ah + 0.5 - v, 0.0), 1.0)
-                n0, n1, n2 = n0 * inside, n1 * inside, n2 * inside
-                a = 1.0 - inside * (1.0 - a) if bars == 1 else a * inside
             keep = 0.0 if c1 >= 0.9995 else min(1.0, (1.0 - c1) / max(1.0 - c0, 1e-4))
             s0 = c1 * (n0 + (1 - a) * o0) + keep * (p0 - c0 * o0)
             s1 = c1 * (n1 + (1 - a) * o1) + keep * (p1 - c0 * o1)
@@ -191,4 +218,3 @@ def _pin(plate, out, touched, matte, has_matte, art, h, inner, outer, bx, by, ba
             out[r, c, 0] = encode(max(m * p0 + (1 - m) * s0, 0.0))
             out[r, c, 1] = encode(max(m * p1 + (1 - m) * s1, 0.0))
             out[r, c, 2] = encode(max(m * p2 + (1 - m) * s2, 0.0))
-            touched[r, c] = True

@@ -88,3 +88,22 @@ def encode_array(light: Float32) -> Float32:
     out = np.empty_like(flat)
     _encode_all(flat, out)
     return out.reshape(light.shape)
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _premultiply(codes, alpha, has_alpha, out):  # type: ignore[no-untyped-def]
+    for y in range(codes.shape[0]):
+        for x in range(codes.shape[1]):
+            a = alpha[y, x] if has_alpha else np.float32(1.0)
+            out[y, x, 0] = decode(codes[y, x, 0]) * a
+            out[y, x, 1] = decode(codes[y, x, 1]) * a
+            out[y, x, 2] = decode(codes[y, x, 2]) * a
+            out[y, x, 3] = a
+
+
+def premultiplied_light(codes: Float32, alpha: Float32 | None) -> Float32:
+    """(H, W, 3) float32 sRGB code values and coverage to (H, W, 4) float32 linear light, premultiplied."""
+    out = np.empty((*codes.shape[:2], 4), np.float32)
+    none = np.ones((1, 1), np.float32)
+    _premultiply(np.ascontiguousarray(codes), none if alpha is None else alpha, alpha is not None, out)
+    return out

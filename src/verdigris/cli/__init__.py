@@ -1,0 +1,1 @@
+"""The command line: the same core and the same document as the application."""

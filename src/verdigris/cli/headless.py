@@ -1,0 +1,164 @@
+"""probe, track and render: no server and no database."""
+
+from fractions import Fraction
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from verdigris.cli.terminal import console, print_json, progress_bar
+
+Json = Annotated[bool, typer.Option("--json", help="Print facts as JSON on standard output.")]
+
+
+def probe(
+    media: Annotated[Path, typer.Argument(help="Film file, folder of numbered stills, or one still.")], json: Json = False
+) -> None:
+    """Read the facts of a film or stills, counting its frames by decoding."""
+    from verdigris.media.reader import open_media, verify_media
+
+    with open_media(media) as reader, progress_bar("decoding") as progress:
+        for n in verify_media(reader):
+            progress(n, reader.facts.frame_count)
+        facts = reader.facts
+    if json:
+        print_json(facts.model_dump(mode="json"))
+        return
+    rate = "no rate (stills carry none)" if facts.rate is None else f"{_rate(facts.rate)} frames a second"
+    sound = "no sound" if facts.sound is None else f"{facts.sound.codec}, {facts.sound.channels} ch, {facts.sound.sample_rate} Hz"
+    colour = facts.transfer if facts.matrix is None else f"{facts.matrix}, {'full' if facts.full_range else 'limited'} range"
+    lines = {
+        "kind": f"{facts.kind}, {facts.codec}, {facts.pixel_format}, {facts.bit_depth} bit",
+        "size": f"{facts.width} x {facts.height}, pixels {facts.pixel_aspect.numerator}:{facts.pixel_aspect.denominator}",
+        "frames": f"{facts.frame_count}, numbered from {facts.first_frame}",
+        "rate": rate,
+        "colour": colour + (", with transparency" if facts.has_alpha else ""),
+        "sound": sound,
+    }
+    for name, value in lines.items():
+        typer.echo(f"{name:8}{value}")
+    for note in facts.notes:
+        typer.echo(f"note    {note}")
+
+
+def _rate(rate: Fraction) -> str:
+    return str(rate.numerator) if rate.denominator == 1 else f"{rate.numerator}/{rate.denominator} ({float(rate):.3f})"
+
+
+def track(
+    shot: Annotated[Path, typer.Argument(help="Shot document (JSON).")],
+    out: Annotated[Path, typer.Option(help="Track to write (JSON).")],
+    csv: Annotated[Path | None, typer.Option(help="Corners as CSV as well; with several surfaces, one file each.")] = None,
+    surface: Annotated[str | None, typer.Option(help="Only this surface, by id.")] = None,
+    json: Json = False,
+) -> None:
+    """Follow the planes of a shot. Begun tracks in OUT are gone on with, so a stopped run loses nothing."""
+    from verdigris.core.tracking.follow import FrameResult
+    from verdigris.formats.corners_csv import write_corners_csv
+    from verdigris.formats.track_json import make_track, write_tracks
+    from verdigris.runs.project import OpenShot
+    from verdigris.runs.tracking import follow_surface, in_depth_order
+    from verdigris.shot.document import read_shot, tracking_key
+
+    document = read_shot(shot)
+    if surface is not None:
+        document.surface(surface)
+    tracks: dict[str, dict[int, FrameResult]] = {}
+    with OpenShot(document, shot.parent) as opened:
+        count = opened.plate.facts.frame_count
+        for one in in_depth_order(document):
+            if surface is not None and one.id != surface:
+                continue
+            half_done = out.with_name(f"{out.name}.{one.id}.{tracking_key(document, one)}.unfinished")
+            results = _half_done(half_done)
+            try:
+                with progress_bar(f"following {one.name}") as progress:
+                    for step in follow_surface(opened.plate, document, one, tracks, results):
+                        results[step.result.frame] = step.result
+                        progress(len(results), count)
+            except KeyboardInterrupt:
+                write_tracks(half_done, [make_track(one.id, one.reference_frame, results.values())])
+                raise
+            half_done.unlink(missing_ok=True)
+            tracks[one.id] = results
+        made = [make_track(s, document.surface(s).reference_frame, r.values()) for s, r in tracks.items()]
+        if not made:
+            from verdigris.runs.errors import RunError
+
+            raise RunError("not_tracked", "The document has no surface to follow.")
+        write_tracks(out, made)
+        if csv is not None:
+            for surface_id, results in tracks.items():
+                path = csv if len(tracks) == 1 else csv.with_name(f"{csv.stem}.{surface_id}{csv.suffix}")
+                write_corners_csv(path, list(results.values()), opened.first_frame)
+    summary = [_summary(s, r) for s, r in tracks.items()]
+    if json:
+        print_json(summary)
+    else:
+        for item in summary:
+            console.print(f"{item['surface']}: {item['followed']} followed, {item['lost']} lost; median doubt {item['median_sigma_px']} px")
+
+
+def _half_done(path: Path) -> dict[int, Any]:
+    from verdigris.formats.track_json import read_tracks
+
+    return read_tracks(path)[0].by_frame() if path.exists() else {}
+
+
+def _summary(surface: str, results: dict[int, Any]) -> dict[str, Any]:
+    import numpy as np
+
+    sure = [float(r.sigma_px.max()) for r in results.values() if r.sigma_px is not None]
+    return {
+        "surface": surface,
+        "followed": sum(r.status != "lost" for r in results.values()),
+        "lost": sum(r.status == "lost" for r in results.values()),
+        "median_sigma_px": round(float(np.median(sure)), 3) if sure else None,
+    }
+
+
+def render(
+    shot: Annotated[Path, typer.Argument(help="Shot document (JSON).")],
+    out: Annotated[Path, typer.Option(help="Film to write (.mp4), or folder for numbered stills.")],
+    track: Annotated[Path | None, typer.Option(help="Track to use; without it the planes are followed first.")] = None,
+    form: Annotated[str | None, typer.Option(help="mp4, png or exr; default from the document, or from OUT's ending.")] = None,
+    json: Json = False,
+) -> None:
+    """Render a shot to a film or to stills. A stopped run goes on where it was."""
+    from verdigris.core.tracking.follow import FrameResult
+    from verdigris.formats.track_json import read_tracks
+    from verdigris.runs.compose import check_ready, frames_without_track
+    from verdigris.runs.project import OpenShot
+    from verdigris.runs.tracking import follow_surface, in_depth_order
+    from verdigris.shot.document import Delivery, read_shot
+
+    document = read_shot(shot)
+    chosen = form or ("mp4" if out.suffix == ".mp4" else document.delivery.form if document.delivery.form != "mp4" else "png")
+    if chosen not in ("mp4", "png", "exr"):
+        raise typer.BadParameter(f"{chosen} is not a form; mp4, png and exr are.")
+    delivery = Delivery.model_validate({**document.delivery.model_dump(), "form": chosen})
+    document = document.model_copy(update={"delivery": delivery})
+    tracks: dict[str, dict[int, FrameResult]] = {}
+    with OpenShot(document, shot.parent) as opened:
+        count = opened.plate.facts.frame_count
+        if track is not None:
+            tracks = {t.surface: t.by_frame() for t in read_tracks(track)}
+        else:
+            needed = {p.surface for p in document.placements}
+            for one in in_depth_order(document):
+                if one.id in needed:
+                    results: dict[int, FrameResult] = {}
+                    with progress_bar(f"following {one.name}") as progress:
+                        for step in follow_surface(opened.plate, document, one, tracks):
+                            results[step.result.frame] = step.result
+                            progress(len(results), count)
+                    tracks[one.id] = results
+        check_ready(document, tracks)
+        with progress_bar("rendering") as progress:
+            opened.render(tracks, out, progress)
+        missing = frames_without_track(document, tracks, count)
+    if missing:
+        numbers = ", ".join(str(n + opened.first_frame) for n in missing[:12]) + (" ..." if len(missing) > 12 else "")
+        console.print(f"{len(missing)} frames have no track; the plate passes unchanged there: {numbers}")
+    if json:
+        print_json({"out": str(out), "frames": count, "form": chosen, "frames_without_track": missing})
