@@ -3,6 +3,7 @@
 import threading
 from collections.abc import Mapping
 from pathlib import Path
+from typing import Protocol
 
 import numpy as np
 
@@ -11,9 +12,23 @@ from verdigris.core.composite.pin import Pin
 from verdigris.core.geometry.quad import surface_aspect
 from verdigris.core.types import Float64
 from verdigris.media.facts import MediaFacts
-from verdigris.media.frames import premultiplied_linear
+from verdigris.media.frames import Frame, premultiplied_linear
 from verdigris.media.reader import Reader, open_media
 from verdigris.shot.document import MediaRef, Placement, Surface
+
+
+class ArtworkSource(Protocol):
+    """What artwork is read from: the media itself, or its proxies."""
+
+    facts: MediaFacts
+
+    def frame(self, n: int) -> Frame:
+        """Frame n, counted from 0."""
+        ...
+
+    def close(self) -> None:
+        """Let go of the file."""
+        ...
 
 
 class PlacedArtwork:
@@ -26,7 +41,7 @@ class PlacedArtwork:
     plate : facts of the plate
     """
 
-    def __init__(self, placement: Placement, surface: Surface, reader: Reader, plate: MediaFacts) -> None:
+    def __init__(self, placement: Placement, surface: Surface, reader: ArtworkSource, plate: MediaFacts) -> None:
         quad = surface.quad()
         if quad is None:
             raise ValueError("the surface has no corners")
@@ -43,8 +58,8 @@ class PlacedArtwork:
         """Which frame of the artwork is shown at a frame of the plate."""
         return artwork_frame(plate_frame, self._reader.facts.frame_count, self.placement.after_end)
 
-    def pin_at(self, plate_frame: int, corners: Float64) -> Pin:
-        """The pin for a frame; corners (4, 2), plate px."""
+    def pin_at(self, plate_frame: int, corners: Float64, scale: float = 1.0) -> Pin:
+        """The pin for a frame; corners (4, 2) in px of the picture, which has `scale` px per plate px."""
         n = self.frame_of(plate_frame)
         # Frames are composed side by side; the reader and what it read last are shared.
         with self._lock:
@@ -57,7 +72,7 @@ class PlacedArtwork:
             with self._lock:
                 self._shown = shown
         return Pin(
-            shown[1], np.asarray(corners), self.art_from_surface, self.placement.overshoot_px,
+            shown[1], np.asarray(corners), self.art_from_surface, self.placement.overshoot_px * scale,
             self.placement.surround == "black",
         )  # fmt: skip
 

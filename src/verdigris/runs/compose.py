@@ -25,18 +25,23 @@ def check_ready(shot: Shot, tracks: Tracks) -> None:
             raise RunError("not_tracked", f"{surface.name} has artwork but no track. Track it first.")
 
 
-def compose_frame(shot: Shot, placed: Sequence[PlacedArtwork], tracks: Tracks, frame: int, picture: Frame) -> Frame:
-    """One frame of result. Where nothing covers, it is the plate, bit for bit."""
+def compose_frame(
+    shot: Shot, placed: Sequence[PlacedArtwork], tracks: Tracks, frame: int, picture: Frame, scale: float = 1.0
+) -> Frame:
+    """One frame of result. Where nothing covers, it is the plate, bit for bit.
+
+    `scale` is px of `picture` per plate px: below 1 for previews made from proxies.
+    """
     for art in sorted(placed, key=lambda a: -a.surface.depth):
         corners = corners_at(art.surface, tracks.get(art.surface.id, {}), frame)
         if corners is None:
             continue
-        pin = art.pin_at(frame, corners)
+        pin = art.pin_at(frame, corners * scale, scale)
         box = pinned_box(pin, picture.width, picture.height)
         if box is None:
             continue
         x0, y0, x1, y1 = box
-        front = coverage_in_front(shot, art.surface, tracks, frame, picture.width, picture.height)
+        front = coverage_in_front(shot, art.surface, tracks, frame, picture.width, picture.height, scale)
         before = picture.codes(box)
         after, touched = pin_region(pin, before, box, None if front is None else np.ascontiguousarray(front[y0:y1, x0:x1]))
         picture = picture.with_region(box, before, after, touched)

@@ -1,0 +1,1 @@
+"""The web API: thin, typed, no computation."""

@@ -1,0 +1,53 @@
+"""The application: API, and the built web client."""
+
+from pathlib import Path
+from typing import Any
+
+from fastapi import FastAPI
+from fastapi.responses import FileResponse
+from starlette.staticfiles import StaticFiles
+
+from verdigris import __version__
+from verdigris.api import events, jobs, media, projects, shots, takes, uploads
+from verdigris.api.guard import LoopbackOnly
+from verdigris.api.problems import install_problem_handlers, problem
+from verdigris.shot.document import Shot
+
+DIST = Path(__file__).resolve().parents[3] / "web" / "dist"
+
+
+def create_app() -> FastAPI:
+    """Build the application."""
+    app = FastAPI(
+        title="Verdigris", version=__version__, lifespan=events.listening, docs_url=None, redoc_url=None,
+        openapi_url="/api/openapi.json", generate_unique_id_function=lambda route: route.name,
+    )  # fmt: skip
+    install_problem_handlers(app)
+    for module in (projects, shots, takes, uploads, media, jobs, events):
+        app.include_router(module.router)
+
+    @app.get("/api/health", tags=["health"])
+    def health() -> dict[str, str]:
+        """Whether the web process is up."""
+        return {"state": "up", "version": __version__}
+
+    @app.get("/api/schema/shot", tags=["formats"])
+    def shot_schema() -> dict[str, Any]:
+        """JSON Schema of the shot document."""
+        return Shot.model_json_schema()
+
+    @app.get("/api/{rest:path}", include_in_schema=False)
+    def no_such_route(rest: str) -> Any:
+        return problem(404, "not_found", f"There is nothing at /api/{rest}.")
+
+    if DIST.exists():
+        app.mount("/assets", StaticFiles(directory=DIST / "assets"), name="assets")
+
+        @app.get("/{path:path}", include_in_schema=False)
+        def client(path: str) -> FileResponse:
+            # Addresses within the client all get the same page; files at the top level are served by name.
+            named = DIST / path
+            return FileResponse(named if path in ("favicon.svg",) else DIST / "index.html", headers={"Cache-Control": "no-cache"})
+
+    app.add_middleware(LoopbackOnly)
+    return app

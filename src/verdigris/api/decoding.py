@@ -1,0 +1,38 @@
+"""Full-quality frames: decoded in a separate process with limits, never in the web process."""
+
+import asyncio
+import resource
+from concurrent.futures import ProcessPoolExecutor
+from functools import lru_cache
+from multiprocessing import get_context
+from pathlib import Path
+
+from verdigris.media.frames import rgb8
+from verdigris.media.reader import Reader, open_media
+from verdigris.runs.proxies import encode_jpeg
+from verdigris.settings import Settings
+
+
+@lru_cache(maxsize=1)
+def decoding_pool() -> ProcessPoolExecutor:
+    """One process that decodes single frames."""
+    return ProcessPoolExecutor(1, mp_context=get_context("spawn"), initializer=_limit)
+
+
+def _limit() -> None:
+    memory = Settings().decoder_memory
+    resource.setrlimit(resource.RLIMIT_AS, (memory, memory))
+
+
+@lru_cache(maxsize=2)
+def _reader(path: Path) -> Reader:
+    return open_media(path)
+
+
+def _decode(path: Path, frame: int) -> bytes:
+    return encode_jpeg(rgb8(_reader(path).frame(frame)), 93)
+
+
+async def full_frame(path: Path, frame: int) -> bytes:
+    """One frame as JPEG."""
+    return await asyncio.get_running_loop().run_in_executor(decoding_pool(), _decode, path, frame)

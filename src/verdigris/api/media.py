@@ -1,0 +1,51 @@
+"""Media: facts, proxies for scrubbing, and frames at full quality."""
+
+import re
+from typing import Annotated
+
+from fastapi import APIRouter, Path, Response
+from fastapi.responses import FileResponse
+
+from verdigris.api.context import Folder, Transaction
+from verdigris.api.decoding import full_frame
+from verdigris.api.models import MediaView
+from verdigris.api.views import media_view
+from verdigris.media.errors import MediaError
+from verdigris.runs.proxies import proxy_name
+from verdigris.store.media import get_media, list_media
+
+router = APIRouter(prefix="/api/media", tags=["media"])
+
+FOREVER = {"Cache-Control": "public, max-age=31536000, immutable"}
+Hash = Annotated[str, Path(pattern=re.compile(r"^[0-9a-f]{64}$").pattern)]
+Frame = Annotated[int, Path(ge=0, le=1_000_000)]
+
+
+@router.get("")
+def all_media(s: Transaction) -> list[MediaView]:
+    """Everything on the shelf, newest first."""
+    return [media_view(m) for m in list_media(s)]
+
+
+@router.get("/{media_hash}")
+def one_media(media_hash: Hash, s: Transaction) -> MediaView:
+    """Facts of one film, still or sequence."""
+    return media_view(get_media(s, media_hash))
+
+
+@router.get("/{media_hash}/proxies/{frame}", response_class=FileResponse)
+def proxy(media_hash: Hash, frame: Frame, folder: Folder) -> FileResponse:
+    """A frame at proxy size."""
+    for has_alpha, kind in ((False, "image/jpeg"), (True, "image/png")):
+        path = folder.proxies(media_hash) / proxy_name(frame, has_alpha)
+        if path.exists():
+            return FileResponse(path, media_type=kind, headers=FOREVER)
+    raise MediaError("no_such_frame", f"Frame {frame} is not ready yet.")
+
+
+@router.get("/{media_hash}/frames/{frame}", response_class=Response)
+async def frame_at_full_quality(media_hash: Hash, frame: Frame, s: Transaction, folder: Folder) -> Response:
+    """A frame at full size, decoded in a process of its own."""
+    media = get_media(s, media_hash)
+    data = await full_frame(folder.source(media_hash, media.ending), frame)
+    return Response(data, media_type="image/jpeg", headers=FOREVER)

@@ -1,0 +1,200 @@
+"""What the API answers and takes."""
+
+import datetime as dt
+import uuid
+from typing import Literal
+
+from pydantic import BaseModel, Field
+
+from verdigris.media.facts import MediaFacts, Ratio
+from verdigris.shot.document import Delivery, Shot
+from verdigris.shot.edits import Edit
+
+
+class MediaView(BaseModel):
+    """A film, still or sequence."""
+
+    hash: str
+    name: str
+    bytes: int
+    state: Literal["reading", "ready"]
+    facts: MediaFacts | None
+    proxies: int
+
+
+class JobView(BaseModel):
+    """Something long that runs or ran."""
+
+    id: uuid.UUID
+    kind: Literal["media", "track", "render"]
+    title: str
+    state: Literal["waiting", "running", "done", "failed", "stopped"]
+    done: int
+    total: int
+    message: str
+    stop_asked: bool
+    shot_id: uuid.UUID | None
+    take_id: uuid.UUID | None
+    delivery_id: uuid.UUID | None
+    media_hash: str | None
+    created: dt.datetime
+    finished: dt.datetime | None
+
+
+class Uploaded(BaseModel):
+    """An upload that was taken in; `job` reads it unless it was read before."""
+
+    media: MediaView
+    job: uuid.UUID | None
+
+
+class LookView(BaseModel):
+    """A frame to look at, worst first in lists."""
+
+    frame: int
+    severity_px: float
+    reason: str
+
+
+class TakeView(BaseModel):
+    """A take of a surface, without its frames."""
+
+    id: uuid.UUID
+    surface: str
+    label: str
+    motion: str
+    reference_frame: int
+    stale: bool = Field(description="computed from something else than what the document says now")
+    running: bool
+    followed: int
+    lost: int
+    ranges: list[tuple[int, int]] = Field(description="runs of frames that are followed, both ends included")
+    looks: list[LookView]
+    median_sigma_px: float | None
+
+
+class TakeFrameView(BaseModel):
+    """One frame of a take, as in the track format."""
+
+    frame: int
+    status: Literal["followed", "carried", "by_hand", "lost"]
+    homography: list[float] | None
+    sigma_px: list[float] | None
+    residual_px: float | None
+    share_used: float
+    reason: str
+
+
+class DeliveryView(BaseModel):
+    """One handing over."""
+
+    id: uuid.UUID
+    revision: int
+    form: str
+    state: Literal["running", "done", "failed", "stopped"]
+    file: str
+    bytes: int
+    frames_without_track: list[int]
+    created: dt.datetime
+    job: uuid.UUID | None
+
+
+class ShotView(BaseModel):
+    """A shot as the Bench needs it."""
+
+    id: uuid.UUID
+    project_id: uuid.UUID
+    project: str
+    revision: int
+    can_undo: bool
+    can_redo: bool
+    undo_label: str
+    document: Shot
+    media: dict[str, MediaView]
+    takes: list[TakeView]
+    deliveries: list[DeliveryView]
+
+
+class ShotSummary(BaseModel):
+    """A shot as a row of the Board."""
+
+    id: uuid.UUID
+    name: str
+    plate: MediaView | None
+    frames: list[int] = Field(description="frames for the three small pictures")
+    first_frame: int
+    surfaces: list["SurfaceSummary"]
+    artwork: list[str]
+    delivery: DeliveryView | None
+    revision: int
+
+
+class SurfaceSummary(BaseModel):
+    """A surface on the Board."""
+
+    id: str
+    name: str
+    ranges: list[tuple[int, int]]
+    looks: int
+    lost: int
+
+
+class ProjectView(BaseModel):
+    """A project with its shots."""
+
+    id: uuid.UUID
+    name: str
+    shots: list[ShotSummary]
+
+
+class NewProject(BaseModel):
+    """A project to make."""
+
+    name: str = Field(min_length=1, max_length=120)
+
+
+class NewShot(BaseModel):
+    """A shot to make from a plate."""
+
+    name: str = Field(min_length=1, max_length=120)
+    plate: str = Field(description="content hash of the plate")
+    rate: Ratio | None = Field(None, description="frames per second, for numbered stills")
+
+
+class EditRequest(BaseModel):
+    """Edits on top of a revision."""
+
+    base_revision: int
+    edits: list[Edit] = Field(min_length=1, max_length=50)
+
+
+class BaseRequest(BaseModel):
+    """An action on top of a revision."""
+
+    base_revision: int
+
+
+class TrackRequest(BaseModel):
+    """Follow a surface."""
+
+    surface: str
+    direction: Literal["forwards", "backwards", "both"] = "both"
+
+
+class DeliveryRequest(BaseModel):
+    """Hand over; the settings become part of the document."""
+
+    base_revision: int
+    delivery: Delivery
+
+
+class RevisionView(BaseModel):
+    """One entry of a shot's history."""
+
+    number: int
+    parent: int | None
+    label: str
+    created: dt.datetime
+
+
+ShotSummary.model_rebuild()

@@ -1,0 +1,43 @@
+"""Projects and their shots: the Board."""
+
+import uuid
+
+from fastapi import APIRouter
+
+from verdigris.api.context import Transaction
+from verdigris.api.models import NewProject, NewShot, ProjectView, ShotView
+from verdigris.api.views import project_view, shot_view
+from verdigris.media.errors import MediaError
+from verdigris.shot.document import Plate, Shot
+from verdigris.store.media import ready_facts
+from verdigris.store.shots import create_project, create_shot, get_project, list_projects
+
+router = APIRouter(prefix="/api/projects", tags=["projects"])
+
+
+@router.get("")
+def all_projects(s: Transaction) -> list[ProjectView]:
+    """All projects with their shots."""
+    return [project_view(s, p) for p in list_projects(s)]
+
+
+@router.post("", status_code=201)
+def make_project(new: NewProject, s: Transaction) -> ProjectView:
+    """Make a project."""
+    return project_view(s, create_project(s, new.name))
+
+
+@router.get("/{project_id}")
+def one_project(project_id: uuid.UUID, s: Transaction) -> ProjectView:
+    """One project with its shots."""
+    return project_view(s, get_project(s, project_id))
+
+
+@router.post("/{project_id}/shots", status_code=201)
+def make_shot(project_id: uuid.UUID, new: NewShot, s: Transaction) -> ShotView:
+    """Make a shot from a plate; numbered stills need their rate said."""
+    facts = ready_facts(s, new.plate)
+    if facts.rate is None and new.rate is None and facts.frame_count > 1:
+        raise MediaError("rate_needed", "Numbered stills carry no rate. Say how many frames a second they are.")
+    plate = Plate(path=None, media=new.plate, rate=new.rate, first_frame=facts.first_frame)
+    return shot_view(s, create_shot(s, project_id, Shot(name=new.name, plate=plate)))

@@ -1,0 +1,121 @@
+"""Shots: document, edits, history, tracking, results."""
+
+import uuid
+from collections import OrderedDict
+from threading import Lock
+from typing import Annotated
+
+from fastapi import APIRouter, Path, Response
+
+from verdigris.api.context import Folder, Transaction
+from verdigris.api.models import (
+    BaseRequest,
+    DeliveryRequest,
+    EditRequest,
+    JobView,
+    RevisionView,
+    ShotView,
+    TrackRequest,
+)
+from verdigris.api.views import job_view, shot_view
+from verdigris.jobs.start import start_delivery, start_tracking
+from verdigris.media.facts import MediaFacts
+from verdigris.runs.preview import Preview
+from verdigris.shot.document import Shot, parse_shot
+from verdigris.shot.edits import SetDelivery
+from verdigris.store.media import get_media
+from verdigris.store.shots import (
+    document_of,
+    edit_shot,
+    get_revision,
+    get_shot,
+    list_revisions,
+    redo,
+    undo,
+    used_media,
+)
+from verdigris.store.takes import chosen_tracks
+
+router = APIRouter(prefix="/api/shots", tags=["shots"])
+
+
+@router.get("/{shot_id}")
+def one_shot(shot_id: uuid.UUID, s: Transaction) -> ShotView:
+    """A shot with its document, takes and deliveries."""
+    return shot_view(s, get_shot(s, shot_id))
+
+
+@router.get("/{shot_id}/document")
+def shot_document(shot_id: uuid.UUID, s: Transaction) -> Shot:
+    """The document alone."""
+    return document_of(s, get_shot(s, shot_id))
+
+
+@router.get("/{shot_id}/revisions")
+def revisions(shot_id: uuid.UUID, s: Transaction) -> list[RevisionView]:
+    """Every state the shot ever had."""
+    return [RevisionView.model_validate(r, from_attributes=True) for r in list_revisions(s, shot_id)]
+
+
+@router.post("/{shot_id}/edits")
+def edit(shot_id: uuid.UUID, request: EditRequest, s: Transaction) -> ShotView:
+    """Apply edits as one new revision; a stale base is refused with what changed."""
+    edit_shot(s, shot_id, request.base_revision, request.edits)
+    return shot_view(s, get_shot(s, shot_id))
+
+
+@router.post("/{shot_id}/undo")
+def undo_edit(shot_id: uuid.UUID, request: BaseRequest, s: Transaction) -> ShotView:
+    """Go one revision back."""
+    undo(s, shot_id, request.base_revision)
+    return shot_view(s, get_shot(s, shot_id))
+
+
+@router.post("/{shot_id}/redo")
+def redo_edit(shot_id: uuid.UUID, request: BaseRequest, s: Transaction) -> ShotView:
+    """Go one revision forward again."""
+    redo(s, shot_id, request.base_revision)
+    return shot_view(s, get_shot(s, shot_id))
+
+
+@router.post("/{shot_id}/track", status_code=202)
+def follow(shot_id: uuid.UUID, request: TrackRequest, s: Transaction) -> JobView:
+    """Follow a surface. A take of the same settings is gone on with; otherwise a new take begins and is chosen."""
+    return job_view(start_tracking(s, shot_id, request.surface, request.direction))
+
+
+@router.post("/{shot_id}/deliveries", status_code=202)
+def hand_over(shot_id: uuid.UUID, request: DeliveryRequest, s: Transaction) -> JobView:
+    """Render the shot to a film or stills; other settings than the document's become an edit of it."""
+    document = document_of(s, get_shot(s, shot_id))
+    if document.delivery != request.delivery:
+        edit_shot(s, shot_id, request.base_revision, [SetDelivery(delivery=request.delivery)])
+    return job_view(start_delivery(s, shot_id))
+
+
+_previews: "OrderedDict[tuple[uuid.UUID, int, int], Preview]" = OrderedDict()
+_lock = Lock()
+
+
+@router.get("/{shot_id}/revisions/{number}/results/{frame}", response_class=Response)
+def result_frame(
+    shot_id: uuid.UUID, number: int, frame: Annotated[int, Path(ge=0, le=1_000_000)], s: Transaction, folder: Folder, frames: int = 0
+) -> Response:
+    """A result frame at proxy size. `frames`, how many the take had when asking, is part of the address, so that
+    an answer may be kept for ever."""
+    key = (shot_id, number, frames)
+    with _lock:
+        preview = _previews.get(key)
+    if preview is None:
+        document = parse_shot(get_revision(s, shot_id, number).document)
+        sources = {}
+        for media_hash in used_media(document):
+            media = get_media(s, media_hash)
+            if media.facts is not None:
+                sources[media_hash] = (folder.proxies(media_hash), MediaFacts.model_validate(media.facts))
+        preview = Preview(document, chosen_tracks(s, document), sources)
+        with _lock:
+            _previews[key] = preview
+            while len(_previews) > 4:
+                _previews.popitem(last=False)
+    return Response(preview.jpeg(frame), media_type="image/jpeg", headers={"Cache-Control": "public, max-age=31536000, immutable"})

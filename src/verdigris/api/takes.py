@@ -1,0 +1,64 @@
+"""Takes: frames, evidence crops, tracks as files."""
+
+import tempfile
+import uuid
+from pathlib import Path
+from typing import Annotated
+
+from fastapi import APIRouter, Query, Response
+from fastapi import Path as PathParameter
+from fastapi.responses import FileResponse
+
+from verdigris.api.context import Folder, Transaction
+from verdigris.api.models import TakeFrameView
+from verdigris.api.views import frame_view
+from verdigris.core.tracking.follow import FrameResult
+from verdigris.formats.corners_csv import write_corners_csv
+from verdigris.formats.track_json import make_track, write_tracks
+from verdigris.runs.fronts import corners_at
+from verdigris.store.errors import StoreError
+from verdigris.store.shots import document_of, get_shot
+from verdigris.store.takes import get_take, read_frames
+
+router = APIRouter(tags=["takes"])
+
+
+@router.get("/api/takes/{take_id}/frames")
+def take_frames(take_id: uuid.UUID, s: Transaction, only: Annotated[list[int] | None, Query()] = None) -> list[TakeFrameView]:
+    """Frames of a take, all or some."""
+    get_take(s, take_id)
+    return [frame_view(r) for r in read_frames(s, take_id, only).values()]
+
+
+@router.get("/api/takes/{take_id}/crops/{frame}", response_class=FileResponse)
+def take_crops(take_id: uuid.UUID, frame: Annotated[int, PathParameter(ge=0, le=1_000_000)], folder: Folder) -> FileResponse:
+    """The four corners of a frame, side by side, 64 px each, centred on where the take says they are."""
+    path = folder.crops(take_id) / f"{frame:06d}.jpg"
+    if not path.exists():
+        raise StoreError("not_found", "There is no crop of this frame.")
+    return FileResponse(path, media_type="image/jpeg", headers={"Cache-Control": "public, max-age=31536000, immutable"})
+
+
+@router.get("/api/shots/{shot_id}/tracks/{surface_id}.{form}", response_class=Response)
+def track_file(shot_id: uuid.UUID, surface_id: str, form: str, s: Transaction) -> Response:
+    """The chosen take with its corrections, as verdigris.track JSON or CSV of corners."""
+    document = document_of(s, get_shot(s, shot_id))
+    surface = document.surface(surface_id)
+    if surface.take is None or form not in ("json", "csv"):
+        raise StoreError("not_found", f"{surface.name} has no track yet." if surface.take is None else "Tracks are json or csv.")
+    raw = read_frames(s, uuid.UUID(surface.take))
+    results = [
+        FrameResult(
+            r.frame, r.status, r.homography, corners_at(surface, raw, r.frame), r.sigma_px, r.residual_px, r.share_used, r.reason
+        )
+        for r in raw.values()
+    ]
+    with tempfile.TemporaryDirectory() as temporary:
+        path = Path(temporary) / "track"
+        if form == "json":
+            write_tracks(path, [make_track(surface_id, surface.reference_frame, results)])
+        else:
+            write_corners_csv(path, results, document.plate.first_frame or 0)
+        data = path.read_bytes()
+    kind = "application/json" if form == "json" else "text/csv"
+    return Response(data, media_type=kind, headers={"Content-Disposition": f'attachment; filename="{surface_id}.track.{form}"'})

@@ -1,0 +1,131 @@
+"""Rows to answers."""
+
+import numpy as np
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from verdigris.api.models import (
+    DeliveryView,
+    JobView,
+    LookView,
+    MediaView,
+    ProjectView,
+    ShotSummary,
+    ShotView,
+    SurfaceSummary,
+    TakeFrameView,
+    TakeView,
+)
+from verdigris.core.inspection.doubt import Evidence, frames_to_look_at
+from verdigris.core.tracking.follow import FrameResult
+from verdigris.shot.document import Shot, tracking_key
+from verdigris.store.jobs import list_deliveries, open_job_for_take
+from verdigris.store.models import Delivery, Job, Media, Project, ShotRow, Take
+from verdigris.store.shots import document_of, get_project, get_revision, list_shots, redo_target, used_media
+from verdigris.store.takes import list_takes, read_frames
+
+
+def media_view(m: Media) -> MediaView:
+    """Media for the client."""
+    return MediaView.model_validate(m, from_attributes=True)
+
+
+def job_view(j: Job) -> JobView:
+    """A job for the client."""
+    return JobView.model_validate(j, from_attributes=True)
+
+
+def frame_view(r: FrameResult) -> TakeFrameView:
+    """One frame of a take for the client."""
+    return TakeFrameView(
+        frame=r.frame, status=r.status, residual_px=r.residual_px, share_used=r.share_used, reason=r.reason,
+        homography=None if r.homography is None else r.homography.reshape(-1).tolist(),
+        sigma_px=None if r.sigma_px is None else r.sigma_px.tolist(),
+    )  # fmt: skip
+
+
+def followed_ranges(results: dict[int, FrameResult]) -> list[tuple[int, int]]:
+    """Runs of followed frames, both ends included."""
+    ranges: list[tuple[int, int]] = []
+    for n in sorted(n for n, r in results.items() if r.homography is not None):
+        if ranges and ranges[-1][1] == n - 1:
+            ranges[-1] = (ranges[-1][0], n)
+        else:
+            ranges.append((n, n))
+    return ranges
+
+
+def take_view(s: Session, take: Take, document: Shot) -> TakeView:
+    """A take with its figures."""
+    results = read_frames(s, take.id)
+    surface = next((x for x in document.surfaces if x.id == take.surface), None)
+    evidence = [Evidence(r.frame, r.corners, r.sigma_px, r.share_used, r.reason) for r in results.values()]
+    sigmas = [float(r.sigma_px.max()) for r in results.values() if r.sigma_px is not None]
+    return TakeView(
+        id=take.id, surface=take.surface, label=take.label, motion=take.motion, reference_frame=take.reference_frame,
+        stale=surface is None or tracking_key(document, surface) != take.key,
+        running=open_job_for_take(s, take.id) is not None,
+        followed=sum(r.status != "lost" for r in results.values()), lost=sum(r.status == "lost" for r in results.values()),
+        ranges=followed_ranges(results),
+        looks=[LookView(frame=x.frame, severity_px=x.severity_px, reason=x.reason) for x in frames_to_look_at(evidence)],
+        median_sigma_px=float(np.median(sigmas)) if sigmas else None,
+    )  # fmt: skip
+
+
+def delivery_view(s: Session, d: Delivery) -> DeliveryView:
+    """A delivery with the job that makes it."""
+    job = s.scalar(select(Job.id).where(Job.delivery_id == d.id))
+    return DeliveryView(
+        id=d.id, revision=d.revision, form=d.form, state=d.state, file=d.file, bytes=d.bytes,  # type: ignore[arg-type]
+        frames_without_track=d.frames_without_track, created=d.created, job=job,
+    )  # fmt: skip
+
+
+def _media_of(s: Session, document: Shot) -> dict[str, MediaView]:
+    rows = s.scalars(select(Media).where(Media.hash.in_(used_media(document))))
+    return {m.hash: media_view(m) for m in rows}
+
+
+def shot_view(s: Session, shot: ShotRow) -> ShotView:
+    """A shot for the Bench."""
+    document, head = document_of(s, shot), get_revision(s, shot.id, shot.head)
+    return ShotView(
+        id=shot.id, project_id=shot.project_id, project=get_project(s, shot.project_id).name, revision=shot.head,
+        can_undo=head.parent is not None, can_redo=redo_target(s, shot) is not None, undo_label=head.label,
+        document=document, media=_media_of(s, document),
+        takes=[take_view(s, t, document) for t in list_takes(s, shot.id)],
+        deliveries=[delivery_view(s, d) for d in list_deliveries(s, shot.id)],
+    )  # fmt: skip
+
+
+def _shot_summary(s: Session, shot: ShotRow) -> ShotSummary:
+    document = document_of(s, shot)
+    media = _media_of(s, document)
+    plate = media.get(document.plate.media or "")
+    count = plate.facts.frame_count if plate is not None and plate.facts is not None else 0
+    takes = {str(t.id): t for t in list_takes(s, shot.id)}
+    surfaces = []
+    for surface in document.surfaces:
+        take = takes.get(surface.take or "")
+        view = None if take is None else take_view(s, take, document)
+        surfaces.append(
+            SurfaceSummary(
+                id=surface.id, name=surface.name, ranges=view.ranges if view else [], looks=len(view.looks) if view else 0,
+                lost=view.lost if view else 0,
+            )  # fmt: skip
+        )
+    deliveries = list_deliveries(s, shot.id)
+    first = document.plate.first_frame
+    if first is None:
+        first = plate.facts.first_frame if plate is not None and plate.facts is not None else 0
+    return ShotSummary(
+        id=shot.id, name=document.name, plate=plate, frames=[count // 10, count // 2, count - 1 - count // 10] if count else [],
+        first_frame=first, surfaces=surfaces, revision=shot.head,
+        artwork=[media[p.artwork.media].name for p in document.placements if p.artwork.media in media],
+        delivery=delivery_view(s, deliveries[0]) if deliveries else None,
+    )  # fmt: skip
+
+
+def project_view(s: Session, project: Project) -> ProjectView:
+    """A project for the Board."""
+    return ProjectView(id=project.id, name=project.name, shots=[_shot_summary(s, x) for x in list_shots(s, project.id)])

@@ -1,0 +1,1 @@
+"""Long work: tasks on a PostgreSQL-backed queue, run by worker processes."""

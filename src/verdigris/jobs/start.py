@@ -1,0 +1,61 @@
+"""Beginning long work within a transaction: the row and the queue's task appear together or not at all."""
+
+import uuid
+
+from sqlalchemy.orm import Session
+
+from verdigris.jobs.queue import enqueue
+from verdigris.runs.compose import check_ready
+from verdigris.runs.errors import RunError
+from verdigris.runs.tracking import Direction
+from verdigris.shot.document import tracking_key
+from verdigris.shot.edits import ChooseTake, apply_edit
+from verdigris.store.errors import StoreError
+from verdigris.store.jobs import create_job, open_job_for_take
+from verdigris.store.media import ready_facts
+from verdigris.store.models import Delivery, Job
+from verdigris.store.shots import add_revision, document_of, get_shot
+from verdigris.store.takes import chosen_tracks, create_take, get_take
+
+
+def start_tracking(s: Session, shot_id: uuid.UUID, surface_id: str, direction: Direction) -> Job:
+    """Follow a surface. A take of the same settings is gone on with; otherwise a new take begins and is chosen.
+
+    Raises
+    ------
+    RunError, StoreError
+        `no_corners`, `not_ready`, or `busy` while the surface is being followed.
+    """
+    shot = get_shot(s, shot_id, lock=True)
+    document = document_of(s, shot)
+    surface = document.surface(surface_id)
+    if surface.corners is None:
+        raise RunError("no_corners", f"Place the four corners of {surface.name} first.")
+    assert document.plate.media is not None
+    facts = ready_facts(s, document.plate.media)
+    take = get_take(s, uuid.UUID(surface.take)) if surface.take else None
+    if take is not None and open_job_for_take(s, take.id) is not None:
+        raise StoreError("busy", f"{surface.name} is being followed already. Stop it first, or let it finish.")
+    if take is None or take.key != tracking_key(document, surface):
+        take = create_take(s, shot.id, document, surface)
+        add_revision(
+            s, shot, apply_edit(document, ChooseTake(surface=surface.id, take=str(take.id))), f"take {take.label} begun"
+        )
+    job = create_job(
+        s, "track", f"Following {surface.name}, take {take.label}", facts.frame_count, shot_id=shot.id, take_id=take.id
+    )
+    enqueue(s, "track", priority=5, job_id=str(job.id), revision=shot.head, direction=direction)
+    return job
+
+
+def start_delivery(s: Session, shot_id: uuid.UUID) -> Job:
+    """Hand over the shot as its document says; RunError when something is missing."""
+    shot = get_shot(s, shot_id)
+    document = document_of(s, shot)
+    check_ready(document, chosen_tracks(s, document))
+    delivery = Delivery(shot_id=shot.id, revision=shot.head, form=document.delivery.form, frames_without_track=[])
+    s.add(delivery)
+    s.flush()
+    job = create_job(s, "render", f"Handing over {document.name}", 0, shot_id=shot.id, delivery_id=delivery.id)
+    enqueue(s, "render", job_id=str(job.id))
+    return job

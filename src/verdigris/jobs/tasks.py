@@ -1,0 +1,312 @@
+"""Tasks. Each is safe to run twice: what is there already is kept, and the rest is done."""
+
+import shutil
+import uuid
+from collections.abc import Iterator
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from verdigris.core.inspection.crops import CROP_PX, centred_crop, crop_box
+from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.types import Float64, Uint8
+from verdigris.jobs.queue import app, enqueue
+from verdigris.jobs.running import RunningJob, run_job
+from verdigris.media.errors import MediaError
+from verdigris.media.facts import Limits, MediaFacts
+from verdigris.media.frames import Frame, rgb8
+from verdigris.media.reader import open_media
+from verdigris.runs.compose import check_ready, compose_frame, frames_without_track
+from verdigris.runs.handover import Stopped, film_parts, join_film, render_part, side_by_side, still_name, unfinished, write_result_still
+from verdigris.runs.kept_frames import keep_frame, restore_frame
+from verdigris.runs.project import OpenShot
+from verdigris.runs.proxies import encode_jpeg, write_proxies
+from verdigris.runs.tracking import Direction, follow_surface
+from verdigris.settings import Settings
+from verdigris.shot.document import Shot, parse_shot
+from verdigris.store.database import announce, session
+from verdigris.store.jobs import get_delivery, get_job, update_job
+from verdigris.store.media import get_media
+from verdigris.store.media_folder import MediaFolder, unpack_stills
+from verdigris.store.models import Job
+from verdigris.store.shots import get_revision, used_media
+from verdigris.store.takes import chosen_tracks, get_take, read_frames, write_frame
+
+JOB_PART_FRAMES = 60
+
+
+def _limits(settings: Settings) -> Limits:
+    return Limits(
+        bytes=settings.largest_upload, pixels=settings.most_pixels, frames=settings.most_frames, seconds=settings.longest_seconds
+    )
+
+
+def media_paths(settings: Settings, document: Shot) -> dict[str, Path]:
+    """Files of all media a document names."""
+    folder = MediaFolder(settings.media_dir)
+    with session(settings.database_url) as s:
+        return {h: folder.source(h, get_media(s, h).ending) for h in used_media(document)}
+
+
+@app.task(name="verdigris.jobs.tasks.read_media", queue="work")
+def read_media(job_id: str) -> None:
+    """Verify every frame of an upload, read its facts, write its proxies; refuse what is not sound."""
+    settings = Settings()
+    folder = MediaFolder(settings.media_dir)
+
+    def work(job: RunningJob) -> str:
+        with session(settings.database_url) as s:
+            media_hash = get_job(s, job.id).media_hash or ""
+            ending = get_media(s, media_hash).ending
+        try:
+            source = folder.source(media_hash, ending)
+            if ending == ".zip":
+                stills = folder.source(media_hash, "")
+                if not stills.exists():
+                    unpacking = stills.with_name("unpacking")
+                    shutil.rmtree(unpacking, ignore_errors=True)
+                    unpack_stills(source, unpacking, _limits(settings))
+                    unpacking.replace(stills)
+                source = stills
+            with open_media(source, limits=_limits(settings)) as reader:
+                _keep_facts(settings, media_hash, reader.facts, "" if ending == ".zip" else ending)
+
+                def progress(done: int, total: int) -> None:
+                    job.progress(done, total)
+                    if done % 8 == 0 or done == total:
+                        _keep_proxies(settings, media_hash, done)
+
+                if not write_proxies(reader, folder.proxies(media_hash), progress, job.stopping):
+                    return "Stopped; the frames read so far are kept."
+        except MediaError:
+            _forget(settings, folder, media_hash)
+            raise
+        with session(settings.database_url) as s:
+            get_media(s, media_hash).state = "ready"
+            announce(s, "media", media=media_hash)
+        return "Every frame was decoded."
+
+    run_job(settings.database_url, job_id, work)
+
+
+def _keep_facts(settings: Settings, media_hash: str, facts: MediaFacts, ending: str) -> None:
+    with session(settings.database_url) as s:
+        media = get_media(s, media_hash)
+        media.facts, media.ending = facts.model_dump(mode="json"), ending
+        announce(s, "media", media=media_hash)
+
+
+def _keep_proxies(settings: Settings, media_hash: str, done: int) -> None:
+    with session(settings.database_url) as s:
+        media = get_media(s, media_hash)
+        media.proxies = max(media.proxies, done)
+        announce(s, "media", media=media_hash)
+
+
+def _forget(settings: Settings, folder: MediaFolder, media_hash: str) -> None:
+    """Leave nothing of a refused upload behind, but keep a plate that a shot already uses."""
+    with session(settings.database_url) as s:
+        s.delete(get_media(s, media_hash))
+        announce(s, "media", media=media_hash)
+    folder.forget(media_hash)
+
+
+@app.task(name="verdigris.jobs.tasks.track", queue="work")
+def track(job_id: str, revision: int, direction: Direction) -> None:
+    """Follow a surface; rows and crops are written frame by frame, so a killed run goes on where it was."""
+    settings = Settings()
+    folder = MediaFolder(settings.media_dir)
+
+    def work(job: RunningJob) -> str:
+        with session(settings.database_url) as s:
+            row = get_job(s, job.id)
+            assert row.take_id is not None and row.shot_id is not None
+            take = get_take(s, row.take_id)
+            document = parse_shot(get_revision(s, row.shot_id, revision).document)
+            known = read_frames(s, take.id)
+            tracks = chosen_tracks(s, document)
+        surface = document.surface(take.surface)
+        crops = folder.crops(take.id)
+        crops.mkdir(parents=True, exist_ok=True)
+        lost = sum(r.status == "lost" for r in known.values())
+        done = len(known)
+        with OpenShot(document, Path("/nonexistent"), media_paths(settings, document)) as opened:
+            total = _frames_to_do(opened.plate.facts.frame_count, surface.reference_frame, direction, known)
+            for step in follow_surface(opened.plate, document, surface, tracks, known, direction, job.stopping):
+                if step.result.corners is not None:
+                    write_crops(crops / f"{step.result.frame:06d}.jpg", step.picture, step.result.corners)
+                with session(settings.database_url) as s:
+                    write_frame(s, take.id, step.result)
+                done += 1
+                lost += step.result.status == "lost"
+                job.progress(done, total)
+        return f"{done - lost} frames followed" + (f", {lost} lost." if lost else ".")
+
+    run_job(settings.database_url, job_id, work)
+
+
+def _frames_to_do(count: int, reference: int, direction: Direction, known: dict[int, FrameResult]) -> int:
+    wanted = set(range(reference, count)) if direction != "backwards" else {reference}
+    if direction != "forwards":
+        wanted |= set(range(reference + 1))
+    return len(wanted | set(known))
+
+
+def write_crops(path: Path, picture: Frame, corners: Float64) -> None:
+    """The four corners of a frame, magnified evidence, side by side in one small JPEG."""
+    crops = []
+    for corner in corners:
+        box = crop_box(corner)
+        crops.append(centred_crop(_padded(picture, box), box, corner))
+    temporary = path.with_suffix(".unfinished")
+    temporary.write_bytes(encode_jpeg(np.concatenate(crops, axis=1), 88))
+    temporary.replace(path)
+
+
+def _padded(picture: Frame, box: tuple[int, int, int, int]) -> Uint8:
+    """Pixels of a box that may reach beyond the picture, filled up with grey there."""
+    x0, y0, x1, y1 = box
+    inner = (max(0, x0), max(0, y0), min(picture.width, x1), min(picture.height, y1))
+    if inner[2] <= inner[0] or inner[3] <= inner[1]:
+        return np.full((CROP_PX, CROP_PX, 3), 44, np.uint8)
+    return np.asarray(
+        cv2.copyMakeBorder(
+            rgb8(picture, inner), inner[1] - y0, y1 - inner[3], inner[0] - x0, x1 - inner[2], cv2.BORDER_CONSTANT, value=(44, 44, 44)
+        ),
+        np.uint8,
+    )
+
+
+@app.task(name="verdigris.jobs.tasks.render", queue="work")
+def render(job_id: str) -> None:
+    """Begin a delivery: check it, then hand its parts to the queue."""
+    settings = Settings()
+
+    def work(job: RunningJob) -> None:
+        document, tracks, row, _ = _delivery_inputs(settings, job.id)
+        check_ready(document, tracks)
+        with OpenShot(document, Path("/nonexistent"), media_paths(settings, document)) as opened:
+            count = opened.plate.facts.frame_count
+            if document.delivery.form == "mp4" and opened.plate.facts.rate is None:
+                raise MediaError("rate_needed", "The plate's stills carry no rate. Say it in Prepare, then hand over.")
+        with session(settings.database_url) as s:
+            assert row.delivery_id is not None
+            get_delivery(s, row.delivery_id).frames_without_track = frames_without_track(document, tracks, count)
+            update_job(s, job.id, total=count)
+            for start, stop in film_parts(count, JOB_PART_FRAMES):
+                enqueue(s, "render_one_part", job_id=job_id, start=start, stop=stop)
+
+    run_job(settings.database_url, job_id, work, lambda state: _end_delivery(settings, job_id, state))
+
+
+def _delivery_inputs(settings: Settings, job_id: uuid.UUID) -> tuple[Shot, dict[str, dict[int, FrameResult]], Job, Path]:
+    with session(settings.database_url) as s:
+        row = get_job(s, job_id)
+        assert row.delivery_id is not None and row.shot_id is not None
+        delivery = get_delivery(s, row.delivery_id)
+        document = parse_shot(get_revision(s, row.shot_id, delivery.revision).document)
+        tracks = chosen_tracks(s, document)
+    folder = MediaFolder(settings.media_dir).delivery(delivery.id)
+    folder.mkdir(parents=True, exist_ok=True)
+    return document, tracks, row, folder
+
+
+def _end_delivery(settings: Settings, job_id: str, state: str) -> None:
+    with session(settings.database_url) as s:
+        row = get_job(s, uuid.UUID(job_id))
+        assert row.delivery_id is not None
+        get_delivery(s, row.delivery_id).state = state
+        announce(s, "delivery", delivery=row.delivery_id)
+
+
+@app.task(name="verdigris.jobs.tasks.render_one_part", queue="work")
+def render_one_part(job_id: str, start: int, stop: int) -> None:
+    """Render frames start to stop; the task that finds all parts there joins them."""
+    settings = Settings()
+
+    def work(job: RunningJob) -> str | None:
+        document, tracks, _, folder = _delivery_inputs(settings, job.id)
+        kept = folder / "kept"
+        kept.mkdir(exist_ok=True)
+        with OpenShot(document, Path("/nonexistent"), media_paths(settings, document)) as opened:
+            facts, first = opened.plate.facts, opened.first_frame
+            part = folder / f"part-{start:06d}.mp4"
+
+            def counted() -> None:
+                job.progress(len(list(kept.glob("*.npz"))), facts.frame_count)
+
+            frames = _composed_and_kept(opened, tracks, start, stop, kept, job)
+            if document.delivery.form == "mp4":
+                if not part.exists():
+                    try:
+                        render_part(part, facts, document.delivery, frames, counted)
+                    finally:
+                        unfinished(part).unlink(missing_ok=True)
+            else:
+                stills = folder / "stills"
+                stills.mkdir(exist_ok=True)
+                for n, frame in enumerate(frames, start=start):
+                    path = stills / still_name(_file_stem(document.name), n + first, document.delivery.form)
+                    if not path.exists():
+                        write_result_still(path, frame, document.delivery.form)
+                    counted()
+            (folder / f"done-{start:06d}").touch()
+            return _finish_if_whole(settings, job, document, opened, folder)
+
+    run_job(settings.database_url, job_id, work, lambda state: _end_delivery(settings, job_id, state))
+
+
+def _composed_and_kept(
+    opened: OpenShot, tracks: dict[str, dict[int, FrameResult]], start: int, stop: int, kept: Path, job: RunningJob
+) -> Iterator[Frame]:
+    """Composed frames; each is kept on disk before the encoder gets it, and taken from there in a second run."""
+    placed = opened.placed
+
+    def numbered() -> Iterator[tuple[int, Frame]]:
+        for n, picture in zip(range(start, stop), opened.plate.frames(start, stop), strict=True):
+            if job.stopping():
+                raise Stopped
+            yield n, picture
+
+    def one(item: tuple[int, Frame]) -> Frame:
+        n, picture = item
+        path = kept / f"{n:06d}.npz"
+        if path.exists():
+            return restore_frame(path, picture)
+        result = compose_frame(opened.shot, placed, tracks, n, picture)
+        keep_frame(path, picture, result)
+        return result
+
+    yield from side_by_side(numbered(), one)
+
+
+def _file_stem(name: str) -> str:
+    """A file name from a shot's name: letters, digits and dashes only."""
+    plain = "".join(c if c.isascii() and c.isalnum() else "-" for c in name.lower())
+    return "-".join(filter(None, plain.split("-"))) or "shot"
+
+
+def _finish_if_whole(settings: Settings, job: RunningJob, document: Shot, opened: OpenShot, folder: Path) -> str | None:
+    """Join when every part is there; the row lock makes exactly one task do it."""
+    facts = opened.plate.facts
+    parts = film_parts(facts.frame_count, JOB_PART_FRAMES)
+    with session(settings.database_url) as s:
+        row = s.get(Job, job.id, with_for_update=True)
+        assert row is not None and row.delivery_id is not None
+        if not all((folder / f"done-{start:06d}").exists() for start, _ in parts) or row.state == "done":
+            return None
+        delivery = get_delivery(s, row.delivery_id)
+        stem = _file_stem(document.name)
+        if document.delivery.form == "mp4":
+            assert facts.rate is not None
+            out = folder / f"{stem}.mp4"
+            join_film([(start, folder / f"part-{start:06d}.mp4") for start, _ in parts], out, facts.rate, opened.plate_path)
+            for start, _ in parts:
+                (folder / f"part-{start:06d}.mp4").unlink()
+        else:
+            out = Path(shutil.make_archive(str(folder / f"{stem}.{document.delivery.form}"), "zip", folder / "stills"))
+        shutil.rmtree(folder / "kept", ignore_errors=True)
+        delivery.file, delivery.bytes = out.name, out.stat().st_size
+        update_job(s, job.id, done=facts.frame_count, total=facts.frame_count)
+    return f"{facts.frame_count} frames handed over as {out.name}."

@@ -1,0 +1,53 @@
+"""Composed regions kept on disk while a film is encoded, so that a killed render loses the frame in hand only.
+
+An encoder holds dozens of frames that die with it; what was composed is cheap to keep and to put back.
+"""
+
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+
+from verdigris.core.types import AnyArray
+from verdigris.media.frames import Frame, YuvFrame
+
+
+def _planes(frame: Frame) -> list[tuple[AnyArray, int, int]]:
+    """Arrays of a frame with their subsampling shifts."""
+    if isinstance(frame, YuvFrame):
+        sx, sy = frame.coding.shift_x, frame.coding.shift_y
+        return [(frame.planes[0], 0, 0), (frame.planes[1], sx, sy), (frame.planes[2], sx, sy)]
+    return [(frame.pixels, 0, 0)]
+
+
+def keep_frame(path: Path, plate: Frame, result: Frame) -> None:
+    """Keep what differs between plate and result; whole or not at all."""
+    kept: dict[str, AnyArray] = {}
+    for i, ((before, _, _), (after, _, _)) in enumerate(zip(_planes(plate), _planes(result), strict=True)):
+        if before is after:
+            continue
+        changed = before != after
+        if changed.ndim == 3:
+            changed = changed.any(axis=2)
+        rows, cols = np.flatnonzero(changed.any(axis=1)), np.flatnonzero(changed.any(axis=0))
+        if len(rows):
+            y0, y1, x0, x1 = rows[0], rows[-1] + 1, cols[0], cols[-1] + 1
+            kept[f"box{i}"], kept[f"part{i}"] = np.array([x0, y0, x1, y1]), after[y0:y1, x0:x1]
+    unfinished = path.with_suffix(".unfinished")
+    with unfinished.open("wb") as f:
+        np.savez(f, **kept)  # type: ignore[arg-type]
+    unfinished.replace(path)
+
+
+def restore_frame(path: Path, plate: Frame) -> Frame:
+    """The result again, from the plate and what was kept."""
+    arrays = [a for a, _, _ in _planes(plate)]
+    with np.load(path, allow_pickle=False) as kept:
+        for i, before in enumerate(arrays):
+            if f"box{i}" in kept:
+                x0, y0, x1, y1 = kept[f"box{i}"]
+                arrays[i] = before.copy()
+                arrays[i][y0:y1, x0:x1] = kept[f"part{i}"]
+    if isinstance(plate, YuvFrame):
+        return replace(plate, planes=(arrays[0], arrays[1], arrays[2]))
+    return replace(plate, pixels=arrays[0])

@@ -1,0 +1,98 @@
+"""Proxies: small stills of every frame for scrubbing and previews, written as the media is verified."""
+
+from collections.abc import Callable
+from fractions import Fraction
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from verdigris.core.types import AnyArray
+from verdigris.media.errors import MediaError
+from verdigris.media.facts import MediaFacts
+from verdigris.media.frames import Frame, RgbFrame, frame_alpha, resized_rgb8
+from verdigris.media.reader import Reader
+
+PROXY_WIDTH = 1280
+JPEG_QUALITY = 90
+
+
+def proxy_size(width: int, height: int) -> tuple[int, int]:
+    """Size of a proxy: at most 1280 px wide and as many high, proportions kept."""
+    scale = min(1.0, PROXY_WIDTH / width, PROXY_WIDTH / height)
+    return max(1, round(width * scale)), max(1, round(height * scale))
+
+
+def proxy_name(frame: int, has_alpha: bool) -> str:
+    """File name of a proxy."""
+    return f"{frame:06d}.{'png' if has_alpha else 'jpg'}"
+
+
+def encode_jpeg(rgb: AnyArray, quality: int = JPEG_QUALITY) -> bytes:
+    """(H, W, 3) uint8 as JPEG."""
+    ok, data = cv2.imencode(".jpg", np.ascontiguousarray(rgb[..., ::-1]), [cv2.IMWRITE_JPEG_QUALITY, quality])
+    if not ok:
+        raise MediaError("cannot_write", "A still could not be encoded.")
+    return data.tobytes()
+
+
+def _write_proxy(path: Path, frame: Frame, facts: MediaFacts) -> None:
+    width, height = proxy_size(facts.width, facts.height)
+    small = resized_rgb8(frame, width, height)
+    alpha = frame_alpha(frame)
+    unfinished = path.with_suffix(".unfinished")
+    if alpha is None:
+        unfinished.write_bytes(encode_jpeg(small))
+    else:
+        reduced = np.clip(cv2.resize(alpha, (width, height), interpolation=cv2.INTER_AREA) * 255 + 0.5, 0, 255)
+        bgra = np.dstack([small[..., ::-1], reduced.astype(np.uint8)])
+        ok, data = cv2.imencode(".png", bgra, [cv2.IMWRITE_PNG_COMPRESSION, 1])
+        if not ok:
+            raise MediaError("cannot_write", "A still could not be encoded.")
+        unfinished.write_bytes(data.tobytes())
+    unfinished.replace(path)
+
+
+def write_proxies(reader: Reader, folder: Path, progress: Callable[[int, int], None], stopping: Callable[[], bool]) -> bool:
+    """Decode everything once and write a proxy of every frame; False when stopped before the end.
+
+    Proxies that are there already are kept, and their frames are decoded all the same: this is the verification.
+
+    Raises
+    ------
+    MediaError
+        `damaged` where a frame cannot be decoded.
+    """
+    folder.mkdir(parents=True, exist_ok=True)
+    facts = reader.facts
+    for n, frame in enumerate(reader.frames(0, facts.frame_count)):
+        if stopping():
+            return False
+        path = folder / proxy_name(n, facts.has_alpha)
+        if not path.exists():
+            _write_proxy(path, frame, facts)
+        progress(n + 1, facts.frame_count)
+    return True
+
+
+class ProxyReader:
+    """Reads proxies as if they were the media; facts are those of the proxies."""
+
+    def __init__(self, folder: Path, facts: MediaFacts, rate: Fraction | None = None) -> None:
+        self._folder, self._has_alpha = folder, facts.has_alpha
+        width, height = proxy_size(facts.width, facts.height)
+        self.facts = facts.model_copy(update={"width": width, "height": height, "rate": rate or facts.rate})
+
+    def frame(self, n: int) -> RgbFrame:
+        """Proxy of frame n; MediaError `no_such_frame` while it is not written yet."""
+        path = self._folder / proxy_name(n, self._has_alpha)
+        if not path.exists():
+            raise MediaError("no_such_frame", f"Frame {n} is not ready yet.")
+        data = cv2.imdecode(np.fromfile(path, np.uint8), cv2.IMREAD_UNCHANGED)
+        if data is None:
+            raise MediaError("damaged", f"The proxy of frame {n} cannot be read.")
+        rgb = np.ascontiguousarray(data[..., 2::-1])
+        return RgbFrame(np.asarray(rgb, np.uint8), data[..., 3].astype(np.float32) / 255 if data.shape[2] == 4 else None)
+
+    def close(self) -> None:
+        """Nothing stays open."""

@@ -1,0 +1,1 @@
+"""What is kept: rows in PostgreSQL, media by content hash in a folder."""

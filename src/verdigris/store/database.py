@@ -1,0 +1,44 @@
+"""The database: engine, sessions, events."""
+
+import json
+from collections.abc import Iterator
+from contextlib import contextmanager
+from functools import lru_cache
+
+from sqlalchemy import Engine, create_engine, text
+from sqlalchemy.exc import OperationalError
+from sqlalchemy.orm import Session
+
+from verdigris.store.errors import StoreError
+
+CHANNEL = "verdigris"
+
+
+@lru_cache(maxsize=4)
+def engine(url: str) -> Engine:
+    """The engine of a database address (postgresql://...)."""
+    if not url:
+        raise StoreError("no_database", "No database is named. Start the application with ./verdigris start, or set VERDIGRIS_DATABASE_URL.")
+    return create_engine(url.replace("postgresql://", "postgresql+psycopg://", 1), pool_size=8, max_overflow=8, pool_pre_ping=True)
+
+
+@contextmanager
+def session(url: str) -> Iterator[Session]:
+    """A transaction: committed at the end, undone when something is raised.
+
+    Raises
+    ------
+    StoreError
+        `no_database` when it cannot be reached.
+    """
+    try:
+        with Session(engine(url), expire_on_commit=False) as s, s.begin():
+            yield s
+    except OperationalError as error:
+        raise StoreError("no_database", "The database cannot be reached. Is the application running (./verdigris start)?") from error
+
+
+def announce(s: Session, kind: str, **ids: object) -> None:
+    """Tell every listener what changed, once this transaction is committed."""
+    payload = json.dumps({"kind": kind, **{k: str(v) if not isinstance(v, int) else v for k, v in ids.items()}})
+    s.execute(text("SELECT pg_notify(:channel, :payload)"), {"channel": CHANNEL, "payload": payload})

@@ -1,0 +1,75 @@
+"""Rows about jobs and deliveries: what runs, how far it is, what came of it."""
+
+import uuid
+from typing import Any
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from verdigris.store.database import announce
+from verdigris.store.errors import StoreError
+from verdigris.store.models import Delivery, Job
+
+OPEN_STATES = ("waiting", "running")
+
+
+def create_job(s: Session, kind: str, title: str, total: int, **links: Any) -> Job:
+    """A new waiting job."""
+    job = Job(kind=kind, title=title, total=total, **links)
+    s.add(job)
+    s.flush()
+    announce(s, "job", job=job.id)
+    return job
+
+
+def get_job(s: Session, job_id: uuid.UUID) -> Job:
+    """A job by id."""
+    job = s.get(Job, job_id)
+    if job is None:
+        raise StoreError("not_found", "There is no such job.")
+    return job
+
+
+def list_jobs(s: Session, limit: int = 60) -> list[Job]:
+    """Jobs, newest first."""
+    return list(s.scalars(select(Job).order_by(Job.created.desc()).limit(limit)))
+
+
+def open_job_for_take(s: Session, take_id: uuid.UUID) -> Job | None:
+    """The job that is filling a take, if any."""
+    return s.scalar(select(Job).where(Job.take_id == take_id, Job.state.in_(OPEN_STATES)))
+
+
+def update_job(s: Session, job_id: uuid.UUID, **values: Any) -> Job:
+    """Change a job and announce it."""
+    job = get_job(s, job_id)
+    for name, value in values.items():
+        setattr(job, name, value)
+    if values.get("state") in ("done", "failed", "stopped"):
+        job.finished = s.scalar(select(func.clock_timestamp()))
+    s.flush()
+    announce(s, "job", job=job_id)
+    return job
+
+
+def ask_to_stop(s: Session, job_id: uuid.UUID) -> Job:
+    """Ask a job to stop; one that still waits is stopped at once."""
+    job = get_job(s, job_id)
+    if job.state not in OPEN_STATES:
+        return job
+    if job.state == "waiting":
+        return update_job(s, job_id, stop_asked=True, state="stopped", message="Stopped before it began.")
+    return update_job(s, job_id, stop_asked=True)
+
+
+def get_delivery(s: Session, delivery_id: uuid.UUID) -> Delivery:
+    """A delivery by id."""
+    delivery = s.get(Delivery, delivery_id)
+    if delivery is None:
+        raise StoreError("not_found", "There is no such delivery.")
+    return delivery
+
+
+def list_deliveries(s: Session, shot_id: uuid.UUID) -> list[Delivery]:
+    """Deliveries of a shot, newest first."""
+    return list(s.scalars(select(Delivery).where(Delivery.shot_id == shot_id).order_by(Delivery.created.desc())))

@@ -1,0 +1,133 @@
+"""Tables."""
+
+import datetime as dt
+import uuid
+from typing import Any
+
+from sqlalchemy import BigInteger, Float, ForeignKey, Integer, String, Text, Uuid, func
+from sqlalchemy.dialects.postgresql import ARRAY, JSONB, TIMESTAMP
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+
+class Base(DeclarativeBase):
+    """Base of all tables."""
+
+
+Key = uuid.UUID
+
+
+def _key() -> Mapped[Key]:
+    return mapped_column(Uuid, primary_key=True, default=uuid.uuid4)
+
+
+def _now() -> Mapped[dt.datetime]:
+    return mapped_column(TIMESTAMP(timezone=True), server_default=func.clock_timestamp())
+
+
+class Project(Base):
+    """A group of shots."""
+
+    __tablename__ = "projects"
+    id: Mapped[Key] = _key()
+    name: Mapped[str] = mapped_column(Text)
+    created: Mapped[dt.datetime] = _now()
+
+
+class Media(Base):
+    """A film, still or sequence, by content hash. `state`: reading, ready."""
+
+    __tablename__ = "media"
+    hash: Mapped[str] = mapped_column(String(64), primary_key=True)
+    name: Mapped[str] = mapped_column(Text)
+    ending: Mapped[str] = mapped_column(String(8))
+    bytes: Mapped[int] = mapped_column(BigInteger)
+    state: Mapped[str] = mapped_column(String(16), default="reading")
+    facts: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
+    proxies: Mapped[int] = mapped_column(Integer, default=0)
+    created: Mapped[dt.datetime] = _now()
+
+
+class ShotRow(Base):
+    """A shot; `head` is the revision people see."""
+
+    __tablename__ = "shots"
+    id: Mapped[Key] = _key()
+    project_id: Mapped[Key] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), index=True)
+    head: Mapped[int] = mapped_column(Integer, default=1)
+    created: Mapped[dt.datetime] = _now()
+
+
+class Revision(Base):
+    """One state of a shot document, kept for ever; `parent` is what undo goes back to."""
+
+    __tablename__ = "revisions"
+    shot_id: Mapped[Key] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(Integer, primary_key=True)
+    parent: Mapped[int | None] = mapped_column(Integer)
+    document: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    label: Mapped[str] = mapped_column(Text)
+    created: Mapped[dt.datetime] = _now()
+
+
+class Take(Base):
+    """One run of following a surface; `key` is the fingerprint of what it was computed from."""
+
+    __tablename__ = "takes"
+    id: Mapped[Key] = _key()
+    shot_id: Mapped[Key] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"), index=True)
+    surface: Mapped[str] = mapped_column(Text)
+    label: Mapped[str] = mapped_column(Text)
+    key: Mapped[str] = mapped_column(String(32))
+    reference_frame: Mapped[int] = mapped_column(Integer)
+    motion: Mapped[str] = mapped_column(String(16))
+    created: Mapped[dt.datetime] = _now()
+
+
+class TakeFrame(Base):
+    """One frame of a take."""
+
+    __tablename__ = "take_frames"
+    take_id: Mapped[Key] = mapped_column(ForeignKey("takes.id", ondelete="CASCADE"), primary_key=True)
+    frame: Mapped[int] = mapped_column(Integer, primary_key=True)
+    status: Mapped[str] = mapped_column(String(16))
+    homography: Mapped[list[float] | None] = mapped_column(ARRAY(Float))
+    corners: Mapped[list[float] | None] = mapped_column(ARRAY(Float))
+    sigma_px: Mapped[list[float] | None] = mapped_column(ARRAY(Float))
+    residual_px: Mapped[float | None] = mapped_column(Float)
+    share_used: Mapped[float] = mapped_column(Float)
+    reason: Mapped[str] = mapped_column(Text, default="")
+
+
+class Delivery(Base):
+    """One handing over of a revision. `state`: running, done, failed, stopped."""
+
+    __tablename__ = "deliveries"
+    id: Mapped[Key] = _key()
+    shot_id: Mapped[Key] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"), index=True)
+    revision: Mapped[int] = mapped_column(Integer)
+    form: Mapped[str] = mapped_column(String(8))
+    state: Mapped[str] = mapped_column(String(16), default="running")
+    file: Mapped[str] = mapped_column(Text, default="")
+    bytes: Mapped[int] = mapped_column(BigInteger, default=0)
+    frames_without_track: Mapped[list[int]] = mapped_column(ARRAY(Integer), default=list)
+    created: Mapped[dt.datetime] = _now()
+
+
+class Job(Base):
+    """Something long that runs. `state`: waiting, running, done, failed, stopped."""
+
+    __tablename__ = "jobs"
+    id: Mapped[Key] = _key()
+    kind: Mapped[str] = mapped_column(String(16))
+    title: Mapped[str] = mapped_column(Text)
+    state: Mapped[str] = mapped_column(String(16), default="waiting", index=True)
+    done: Mapped[int] = mapped_column(Integer, default=0)
+    total: Mapped[int] = mapped_column(Integer, default=0)
+    message: Mapped[str] = mapped_column(Text, default="")
+    stop_asked: Mapped[bool] = mapped_column(default=False)
+    shot_id: Mapped[Key | None] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"))
+    take_id: Mapped[Key | None] = mapped_column(ForeignKey("takes.id", ondelete="CASCADE"))
+    delivery_id: Mapped[Key | None] = mapped_column(ForeignKey("deliveries.id", ondelete="CASCADE"))
+    media_hash: Mapped[str | None] = mapped_column(String(64))
+    created: Mapped[dt.datetime] = _now()
+    finished: Mapped[dt.datetime | None] = mapped_column(TIMESTAMP(timezone=True))

@@ -1,0 +1,93 @@
+"""Takes and their frames; rows are written while the job runs."""
+
+import uuid
+from collections.abc import Iterable
+
+import numpy as np
+from sqlalchemy import func, select
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
+
+from verdigris.core.tracking.follow import FrameResult
+from verdigris.shot.document import Shot, Surface, tracking_key
+from verdigris.store.database import announce
+from verdigris.store.errors import StoreError
+from verdigris.store.models import Take, TakeFrame
+
+
+def create_take(s: Session, shot_id: uuid.UUID, document: Shot, surface: Surface) -> Take:
+    """A new take, labelled A, B, ... Z, AA for its surface."""
+    count = s.scalar(select(func.count()).select_from(Take).where(Take.shot_id == shot_id, Take.surface == surface.id)) or 0
+    take = Take(
+        shot_id=shot_id, surface=surface.id, label=_letters(count), key=tracking_key(document, surface),
+        reference_frame=surface.reference_frame, motion=surface.motion,
+    )  # fmt: skip
+    s.add(take)
+    s.flush()
+    return take
+
+
+def _letters(n: int) -> str:
+    text = ""
+    n += 1
+    while n:
+        n, rest = divmod(n - 1, 26)
+        text = chr(65 + rest) + text
+    return text
+
+
+def get_take(s: Session, take_id: uuid.UUID) -> Take:
+    """A take by id."""
+    take = s.get(Take, take_id)
+    if take is None:
+        raise StoreError("not_found", "There is no such take.")
+    return take
+
+
+def list_takes(s: Session, shot_id: uuid.UUID) -> list[Take]:
+    """Takes of a shot, oldest first."""
+    return list(s.scalars(select(Take).where(Take.shot_id == shot_id).order_by(Take.created)))
+
+
+def write_frame(s: Session, take_id: uuid.UUID, r: FrameResult) -> None:
+    """Keep one frame of a take and announce it; writing it again replaces it."""
+    values = {
+        "status": r.status,
+        "homography": None if r.homography is None else [float(v) for v in r.homography.reshape(-1)],
+        "corners": None if r.corners is None else [float(v) for v in r.corners.reshape(-1)],
+        "sigma_px": None if r.sigma_px is None else [float(v) for v in r.sigma_px],
+        "residual_px": None if r.residual_px is None else float(r.residual_px),
+        "share_used": float(r.share_used),
+        "reason": r.reason,
+    }
+    row = insert(TakeFrame).values(take_id=take_id, frame=r.frame, **values)
+    s.execute(row.on_conflict_do_update(index_elements=["take_id", "frame"], set_=values))
+    announce(s, "frame", take=take_id, frame=r.frame)
+
+
+def read_frames(s: Session, take_id: uuid.UUID, only: Iterable[int] | None = None) -> dict[int, FrameResult]:
+    """Frames of a take, by frame index, in order."""
+    query = select(TakeFrame).where(TakeFrame.take_id == take_id).order_by(TakeFrame.frame)
+    if only is not None:
+        query = query.where(TakeFrame.frame.in_(list(only)))
+    return {row.frame: _result(row) for row in s.scalars(query)}
+
+
+def _result(row: TakeFrame) -> FrameResult:
+    return FrameResult(
+        row.frame,
+        row.status,  # type: ignore[arg-type]
+        None if row.homography is None else np.array(row.homography).reshape(3, 3),
+        None if row.corners is None else np.array(row.corners).reshape(4, 2),
+        None if row.sigma_px is None else np.array(row.sigma_px),
+        row.residual_px,
+        row.share_used,
+        row.reason,
+    )
+
+
+def chosen_tracks(s: Session, document: Shot) -> dict[str, dict[int, FrameResult]]:
+    """Frames of the chosen take of every surface that has one."""
+    return {
+        surface.id: read_frames(s, uuid.UUID(surface.take)) for surface in document.surfaces if surface.take is not None
+    }
