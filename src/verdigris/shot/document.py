@@ -29,7 +29,7 @@ FrameIndex = Annotated[int, Field(ge=0, le=1_000_000)]
 class Part(BaseModel):
     """Base of all parts: unknown fields are refused, so that a typing slip is not silently ignored."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
 
 
 class MediaRef(Part):

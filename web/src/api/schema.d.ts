@@ -583,7 +583,7 @@ export interface components {
              * @enum {string}
              */
             kind: "add_occluder";
-            occluder: components["schemas"]["Occluder"];
+            occluder: components["schemas"]["Occluder-Input"];
         };
         /**
          * AddSurface
@@ -595,7 +595,7 @@ export interface components {
              * @enum {string}
              */
             kind: "add_surface";
-            surface: components["schemas"]["Surface"];
+            surface: components["schemas"]["Surface-Input"];
         };
         /**
          * BaseRequest
@@ -660,7 +660,31 @@ export interface components {
          * Delivery
          * @description How the result is handed over.
          */
-        Delivery: {
+        "Delivery-Input": {
+            /**
+             * Form
+             * @default mp4
+             * @enum {string}
+             */
+            form: "mp4" | "png" | "exr";
+            /**
+             * Crf
+             * @description H.264 constant rate factor; lower is closer to the plate
+             * @default 16
+             */
+            crf: number;
+            /**
+             * Preset
+             * @default medium
+             * @enum {string}
+             */
+            preset: "veryfast" | "fast" | "medium" | "slow";
+        };
+        /**
+         * Delivery
+         * @description How the result is handed over.
+         */
+        "Delivery-Output": {
             /**
              * Form
              * @default mp4
@@ -687,7 +711,7 @@ export interface components {
         DeliveryRequest: {
             /** Base Revision */
             base_revision: number;
-            delivery: components["schemas"]["Delivery"];
+            delivery: components["schemas"]["Delivery-Input"];
         };
         /**
          * DeliveryView
@@ -863,7 +887,7 @@ export interface components {
          * MediaRef
          * @description Where a film or still is: a path beside the document, or the content hash of media in the application.
          */
-        MediaRef: {
+        "MediaRef-Input": {
             /**
              * Path
              * @description path, relative to the document
@@ -879,6 +903,27 @@ export interface components {
              * @description frames per second of numbered stills, exact fraction
              */
             rate?: string | null;
+        };
+        /**
+         * MediaRef
+         * @description Where a film or still is: a path beside the document, or the content hash of media in the application.
+         */
+        "MediaRef-Output": {
+            /**
+             * Path
+             * @description path, relative to the document
+             */
+            path: string | null;
+            /**
+             * Media
+             * @description SHA-256 of the file in the application's media folder
+             */
+            media: string | null;
+            /**
+             * Rate
+             * @description frames per second of numbered stills, exact fraction
+             */
+            rate: string | null;
         };
         /**
          * MediaView
@@ -930,7 +975,7 @@ export interface components {
          * Occluder
          * @description Something in front, outlined by hand: keys over time, linear between them.
          */
-        Occluder: {
+        "Occluder-Input": {
             /** Id */
             id: string;
             /** Name */
@@ -959,13 +1004,80 @@ export interface components {
             feather_px: number;
         };
         /**
+         * Occluder
+         * @description Something in front, outlined by hand: keys over time, linear between them.
+         */
+        "Occluder-Output": {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Depth
+             * @description lower is nearer the camera
+             * @default 0
+             */
+            depth: number;
+            /** Keys */
+            keys: components["schemas"]["ShapeKey"][];
+            /**
+             * Span
+             * @description first and last frame at which it is there
+             */
+            span: [
+                number,
+                number
+            ] | null;
+            /**
+             * Feather Px
+             * @description standard deviation of its soft edge, plate px
+             * @default 0.8
+             */
+            feather_px: number;
+        };
+        /**
          * Placement
          * @description Artwork pinned on a surface.
          */
-        Placement: {
+        "Placement-Input": {
             /** Surface */
             surface: string;
-            artwork: components["schemas"]["MediaRef"];
+            artwork: components["schemas"]["MediaRef-Input"];
+            /**
+             * Fit
+             * @default fill
+             * @enum {string}
+             */
+            fit: "fit" | "fill" | "stretch";
+            /**
+             * Overshoot Px
+             * @description how far the edge is moved outwards, plate px
+             * @default 1
+             */
+            overshoot_px: number;
+            /**
+             * Surround
+             * @description what shows around fitted artwork
+             * @default black
+             * @enum {string}
+             */
+            surround: "black" | "plate";
+            /**
+             * After End
+             * @description what a film shorter than the plate does
+             * @default hold
+             * @enum {string}
+             */
+            after_end: "hold" | "loop";
+        };
+        /**
+         * Placement
+         * @description Artwork pinned on a surface.
+         */
+        "Placement-Output": {
+            /** Surface */
+            surface: string;
+            artwork: components["schemas"]["MediaRef-Output"];
             /**
              * Fit
              * @default fill
@@ -1002,22 +1114,22 @@ export interface components {
              * Path
              * @description path, relative to the document
              */
-            path?: string | null;
+            path: string | null;
             /**
              * Media
              * @description SHA-256 of the file in the application's media folder
              */
-            media?: string | null;
+            media: string | null;
             /**
              * Rate
              * @description frames per second of numbered stills, exact fraction
              */
-            rate?: string | null;
+            rate: string | null;
             /**
              * First Frame
              * @description number of the first frame; default from the file
              */
-            first_frame?: number | null;
+            first_frame: number | null;
         };
         /**
          * ProjectView
@@ -1038,7 +1150,7 @@ export interface components {
          * Region
          * @description Shapes that move with the plane, at the reference frame, plate px.
          */
-        Region: {
+        "Region-Input": {
             /** Include */
             include?: [
                 number,
@@ -1046,6 +1158,22 @@ export interface components {
             ][][];
             /** Exclude */
             exclude?: [
+                number,
+                number
+            ][][];
+        };
+        /**
+         * Region
+         * @description Shapes that move with the plane, at the reference frame, plate px.
+         */
+        "Region-Output": {
+            /** Include */
+            include: [
+                number,
+                number
+            ][][];
+            /** Exclude */
+            exclude: [
                 number,
                 number
             ][][];
@@ -1153,7 +1281,7 @@ export interface components {
              * @enum {string}
              */
             kind: "set_delivery";
-            delivery: components["schemas"]["Delivery"];
+            delivery: components["schemas"]["Delivery-Input"];
         };
         /**
          * SetDepthOrder
@@ -1231,7 +1359,7 @@ export interface components {
              * @enum {string}
              */
             kind: "set_placement";
-            placement: components["schemas"]["Placement"];
+            placement: components["schemas"]["Placement-Input"];
         };
         /**
          * SetPlateFacts
@@ -1296,7 +1424,7 @@ export interface components {
                     number
                 ]
             ] | null;
-            region?: components["schemas"]["Region"] | null;
+            region?: components["schemas"]["Region-Input"] | null;
         };
         /**
          * SetRegion
@@ -1310,7 +1438,7 @@ export interface components {
             kind: "set_region";
             /** Surface */
             surface: string;
-            region: components["schemas"]["Region"];
+            region: components["schemas"]["Region-Input"];
         };
         /**
          * ShapeKey
@@ -1349,12 +1477,12 @@ export interface components {
             name: string;
             plate: components["schemas"]["Plate"];
             /** Surfaces */
-            surfaces?: components["schemas"]["Surface"][];
+            surfaces: components["schemas"]["Surface-Output"][];
             /** Occluders */
-            occluders?: components["schemas"]["Occluder"][];
+            occluders: components["schemas"]["Occluder-Output"][];
             /** Placements */
-            placements?: components["schemas"]["Placement"][];
-            delivery?: components["schemas"]["Delivery"];
+            placements: components["schemas"]["Placement-Output"][];
+            delivery: components["schemas"]["Delivery-Output"];
         };
         /**
          * ShotSummary
@@ -1435,7 +1563,7 @@ export interface components {
          * Surface
          * @description One plane that is followed.
          */
-        Surface: {
+        "Surface-Input": {
             /** Id */
             id: string;
             /** Name */
@@ -1479,7 +1607,7 @@ export interface components {
                     number
                 ]
             ] | null;
-            region?: components["schemas"]["Region"];
+            region?: components["schemas"]["Region-Input"];
             /** Corrections */
             corrections?: components["schemas"]["Correction"][];
             /**
@@ -1493,6 +1621,69 @@ export interface components {
              * @description id of the chosen take in the application
              */
             take?: string | null;
+        };
+        /**
+         * Surface
+         * @description One plane that is followed.
+         */
+        "Surface-Output": {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Depth
+             * @description lower is nearer the camera
+             * @default 1
+             */
+            depth: number;
+            /**
+             * Reference Frame
+             * @default 0
+             */
+            reference_frame: number;
+            /**
+             * Motion
+             * @default perspective
+             * @enum {string}
+             */
+            motion: "translation" | "rigid" | "similarity" | "affine" | "perspective";
+            /**
+             * Corners
+             * @description at the reference frame, plate px, corner order
+             */
+            corners: [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
+            ] | null;
+            region: components["schemas"]["Region-Output"];
+            /** Corrections */
+            corrections: components["schemas"]["Correction"][];
+            /**
+             * Reach Frames
+             * @description frames over which a correction fades to its neighbours
+             * @default 12
+             */
+            reach_frames: number;
+            /**
+             * Take
+             * @description id of the chosen take in the application
+             */
+            take: string | null;
         };
         /**
          * SurfaceSummary

@@ -1,0 +1,64 @@
+/** Typed access to the API; every refusal becomes an ApiError with its sentence. */
+import createClient, { type Middleware } from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+type Schemas = components["schemas"];
+export type ShotView = Schemas["ShotView"];
+export type Shot = ShotView["document"];
+export type Surface = Shot["surfaces"][number];
+export type Occluder = Shot["occluders"][number];
+export type Placement = Shot["placements"][number];
+export type Delivery = Shot["delivery"];
+export type MediaView = Schemas["MediaView"];
+export type JobView = Schemas["JobView"];
+export type TakeView = Schemas["TakeView"];
+export type TakeFrame = Schemas["TakeFrameView"];
+export type DeliveryView = Schemas["DeliveryView"];
+export type ProjectView = Schemas["ProjectView"];
+export type ShotSummary = Schemas["ShotSummary"];
+export type Uploaded = Schemas["Uploaded"];
+export type Edit = Schemas["EditRequest"]["edits"][number];
+
+/** A refusal with a sentence for people. */
+export class ApiError extends Error {
+  constructor(
+    readonly code: string,
+    sentence: string,
+  ) {
+    super(sentence);
+  }
+}
+
+/** Read a problem document into an ApiError. */
+export function toApiError(body: unknown): ApiError {
+  const problem = body as { code?: string; title?: string } | null;
+  return new ApiError(problem?.code ?? "unreachable", problem?.title ?? "Verdigris does not answer. Is it still running?");
+}
+
+const sentences: Middleware = {
+  async onResponse({ response }) {
+    if (response.ok) return undefined;
+    throw toApiError(await response.json().catch(() => null));
+  },
+  onError() {
+    return new ApiError("unreachable", "Verdigris does not answer. Is it still running?");
+  },
+};
+
+export const api = createClient<paths>({ baseUrl: "/" });
+api.use(sentences);
+
+/** The data of an answer; middleware has thrown already when there is none. */
+export function data<T>(answer: { data?: unknown }): T {
+  return answer.data as T;
+}
+
+export const urls = {
+  proxy: (hash: string, frame: number) => `/api/media/${hash}/proxies/${frame}`,
+  full: (hash: string, frame: number) => `/api/media/${hash}/frames/${frame}`,
+  crops: (take: string, frame: number) => `/api/takes/${take}/crops/${frame}`,
+  result: (shot: string, revision: number, frame: number, frames: number) =>
+    `/api/shots/${shot}/revisions/${revision}/results/${frame}?frames=${frames}`,
+  deliveryFile: (id: string) => `/api/deliveries/${id}/file`,
+  track: (shot: string, surface: string, form: "json" | "csv") => `/api/shots/${shot}/tracks/${surface}.${form}`,
+};

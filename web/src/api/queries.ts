@@ -1,0 +1,58 @@
+/** Server state: what is read, and when it is read again. */
+import { type QueryClient, useQuery } from "@tanstack/react-query";
+import { api, data, type JobView, type MediaView, type ProjectView, type ShotView, type TakeFrame } from "./client";
+
+export const keys = {
+  projects: ["projects"] as const,
+  media: ["media"] as const,
+  jobs: ["jobs"] as const,
+  shot: (id: string) => ["shot", id] as const,
+  takeFrames: (take: string) => ["take-frames", take] as const,
+};
+
+export function useProjects() {
+  return useQuery({ queryKey: keys.projects, queryFn: async () => data<ProjectView[]>(await api.GET("/api/projects")) });
+}
+
+export function useMedia() {
+  return useQuery({ queryKey: keys.media, queryFn: async () => data<MediaView[]>(await api.GET("/api/media")) });
+}
+
+export function useJobs() {
+  return useQuery({ queryKey: keys.jobs, queryFn: async () => data<JobView[]>(await api.GET("/api/jobs")) });
+}
+
+export function useShot(id: string) {
+  return useQuery({
+    queryKey: keys.shot(id),
+    queryFn: async () => data<ShotView>(await api.GET("/api/shots/{shot_id}", { params: { path: { shot_id: id } } })),
+  });
+}
+
+export type TakeFrames = Map<number, TakeFrame>;
+
+/** Frames of a take, all or some. */
+async function readFrames(take: string, only?: number[]): Promise<TakeFrame[]> {
+  const params = { path: { take_id: take }, query: only ? { only } : {} };
+  return data<TakeFrame[]>(await api.GET("/api/takes/{take_id}/frames", { params }));
+}
+
+/** How the frames of a take are read; for `useQueries`. */
+export function takeFramesQuery(take: string) {
+  return {
+    queryKey: keys.takeFrames(take),
+    queryFn: async (): Promise<TakeFrames> => new Map((await readFrames(take)).map((f) => [f.frame, f])),
+  };
+}
+
+/** Read just the frames that were announced, and put them beside those already here. */
+export async function addFrames(client: QueryClient, take: string, frames: number[]): Promise<void> {
+  const key = keys.takeFrames(take);
+  if (client.getQueryData(key) === undefined) return;
+  const fresh = await readFrames(take, frames);
+  client.setQueryData<TakeFrames>(key, (old) => {
+    const next = new Map(old);
+    for (const f of fresh) next.set(f.frame, f);
+    return next;
+  });
+}

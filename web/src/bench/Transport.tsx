@@ -1,0 +1,45 @@
+/** Playing, what is shown, the wipe, overlays and zoom. */
+import { Button, Segmented, Tooltip } from "antd";
+import { useWork } from "./context";
+import { goTo, setBench, useBench } from "./state";
+
+export function setView(view: { zoom: number; panX: number; panY: number } | null): void {
+  window.dispatchEvent(new CustomEvent("bench-view", { detail: view }));
+}
+
+export function Transport() {
+  const { count, firstFrame, document } = useWork();
+  const { frame, playing, shown, wipe, overlays, played, dropped } = useBench();
+  const placed = document.placements.length > 0;
+  return (
+    <div className="transport" data-testid="transport" data-played={played} data-dropped={dropped}>
+      <Tooltip title="Play and pause: Space. J backwards, K pause, L forwards">
+        <Button onClick={() => setBench({ playing: playing === 0 ? 1 : 0 })} data-testid="play" aria-label={playing === 0 ? "play" : "pause"}>
+          <svg width="11" height="12" aria-hidden>{playing === 0 ? <path d="M1 0L11 6L1 12Z" fill="currentColor" /> : <path d="M1 0h3.4v12H1zM6.6 0H10v12H6.6z" fill="currentColor" />}</svg>
+        </Button>
+      </Tooltip>
+      <Tooltip title="One frame back: left arrow; ten with Shift">
+        <Button type="text" size="small" onClick={() => goTo(frame - 1, count)} aria-label="one frame back">‹</Button>
+      </Tooltip>
+      <span className="mono now" data-testid="frame-number">{frame + firstFrame}</span>
+      <Tooltip title="One frame on: right arrow; ten with Shift">
+        <Button type="text" size="small" onClick={() => goTo(frame + 1, count)} aria-label="one frame on">›</Button>
+      </Tooltip>
+      <Segmented size="small" value={wipe !== null ? "wipe" : shown} data-testid="shown"
+        onChange={(v) => (v === "wipe" ? setBench({ wipe: 0.5, shown: "result" }) : setBench({ wipe: null, shown: v as "plate" | "result" }))}
+        options={[
+          { value: "plate", label: <Tooltip title="The plate; hold C to see it from any view">Plate</Tooltip> },
+          { value: "result", label: <Tooltip title={placed ? "The plate with everything pinned" : "Place artwork first"}>Result</Tooltip>, disabled: !placed },
+          { value: "wipe", label: <Tooltip title={placed ? "Result left, plate right; drag the line" : "Place artwork first"}>Wipe</Tooltip>, disabled: !placed },
+        ]} />
+      <span className="grow" />
+      {playing !== 0 && <span className="mono quiet">{dropped} of {played + dropped} dropped</span>}
+      <Tooltip title="Show or hide shapes and corners: O">
+        <Button size="small" type={overlays ? "default" : "text"} onClick={() => setBench({ overlays: !overlays })}>Overlays</Button>
+      </Tooltip>
+      <Tooltip title="Show the whole picture">
+        <Button size="small" type="text" onClick={() => setView(null)}>Fit</Button>
+      </Tooltip>
+    </div>
+  );
+}

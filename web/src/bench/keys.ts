@@ -1,0 +1,62 @@
+/** The keys of the Bench: one table for acting on them, for tooltips and for the list behind "?". */
+
+export type KeyAction =
+  | "play" | "pause" | "forwards" | "backwards" | "next" | "previous" | "next10" | "previous10" | "first" | "last"
+  | "step" | "cycle" | "nudge" | "swap" | "magnify" | "holdPlate" | "overlays"
+  | "track" | "trackBack" | "trackBoth" | "stop" | "look" | "undo" | "redo" | "help" | "remove" | "finish";
+
+export type KeyRow = { keys: string; does: string };
+
+export const KEY_LIST: KeyRow[] = [
+  { keys: "Space", does: "play and pause" },
+  { keys: "J, K, L", does: "play backwards, pause, play forwards" },
+  { keys: "← →", does: "one frame; ten with Shift; with a corner or point chosen they nudge it" },
+  { keys: ", .", does: "one frame, also while a corner or point is chosen" },
+  { keys: "Home, End", does: "first and last frame" },
+  { keys: "1-4, 6, 9", does: "steps: Prepare, Outline, Track, Inspect, Place, Hand over" },
+  { keys: "Tab", does: "next corner or point, Shift+Tab the one before (while one is chosen)" },
+  { keys: "arrows", does: "nudge the chosen corner or point by 0.1 px; Shift 1 px; Ctrl 0.01 px" },
+  { keys: "Delete", does: "take the chosen point, or the whole shape with Shift, away" },
+  { keys: "Enter", does: "close the shape being drawn" },
+  { keys: "T, Shift+T, B", does: "track forwards, backwards, both directions" },
+  { keys: "Esc", does: "stop tracking; leave drawing; choose nothing" },
+  { keys: "N", does: "next frame to look at" },
+  { keys: "F", does: "swap flat view and picture" },
+  { keys: "M (hold)", does: "magnify" },
+  { keys: "C (hold)", does: "show the plate" },
+  { keys: "O", does: "overlays on and off" },
+  { keys: "Ctrl+Z, Ctrl+Shift+Z", does: "undo, redo" },
+  { keys: "?", does: "this list" },
+];
+
+const PLAIN: Record<string, KeyAction> = {
+  " ": "play", j: "backwards", k: "pause", l: "forwards", Home: "first", End: "last", f: "swap", m: "magnify", c: "holdPlate",
+  o: "overlays", t: "track", b: "trackBoth", Escape: "stop", n: "look", "?": "help", Delete: "remove", Backspace: "remove",
+  Enter: "finish", ",": "previous", ".": "next",
+};
+
+type Pressed = { key: string; shiftKey: boolean; ctrlKey: boolean; metaKey: boolean; altKey: boolean };
+
+/** What a key does; null when it is not ours. `chosen` is whether a corner or point is selected. */
+export function actionOf(e: Pressed, chosen: boolean): KeyAction | null {
+  const command = e.ctrlKey || e.metaKey;
+  const key = e.key.length === 1 ? e.key.toLowerCase() : e.key;
+  if (command && key === "z") return e.shiftKey ? "redo" : "undo";
+  if (chosen && key.startsWith("Arrow")) return "nudge";
+  if (command || e.altKey) return null;
+  if (key === "ArrowRight") return e.shiftKey ? "next10" : "next";
+  if (key === "ArrowLeft") return e.shiftKey ? "previous10" : "previous";
+  if (key === "Tab") return chosen ? "cycle" : null;
+  if (key === "t" && e.shiftKey) return "trackBack";
+  if (/^[123469]$/.test(key)) return "step";
+  return PLAIN[key] ?? null;
+}
+
+/** How far an arrow key moves a point, plate px. */
+export function nudgeOf(e: Pressed): { x: number; y: number } {
+  const by = e.shiftKey ? 1 : e.ctrlKey || e.metaKey ? 0.01 : 0.1;
+  return {
+    x: e.key === "ArrowRight" ? by : e.key === "ArrowLeft" ? -by : 0,
+    y: e.key === "ArrowDown" ? by : e.key === "ArrowUp" ? -by : 0,
+  };
+}

@@ -1,0 +1,31 @@
+/** Editing polygons: pure functions from points to points. */
+import { distance, type PlatePoint } from "./geometry";
+
+export function movePoint(points: readonly PlatePoint[], index: number, to: PlatePoint): PlatePoint[] {
+  return points.map((p, i) => (i === index ? to : p));
+}
+
+export function moveAll(points: readonly PlatePoint[], dx: number, dy: number): PlatePoint[] {
+  return points.map((p) => ({ x: p.x + dx, y: p.y + dy }));
+}
+
+export function insertAfter(points: readonly PlatePoint[], index: number, at: PlatePoint): PlatePoint[] {
+  return [...points.slice(0, index + 1), at, ...points.slice(index + 1)];
+}
+
+/** Without a point; a polygon keeps three. */
+export function removePoint(points: readonly PlatePoint[], index: number): PlatePoint[] {
+  return points.length <= 3 ? [...points] : points.filter((_, i) => i !== index);
+}
+
+export function midpoint(points: readonly PlatePoint[], index: number): PlatePoint {
+  const a = points[index] ?? { x: 0, y: 0 };
+  const b = points[(index + 1) % points.length] ?? a;
+  return { x: (a.x + b.x) / 2, y: (a.y + b.y) / 2 };
+}
+
+/** Whether a click closes a polygon being drawn: near its first point, with three or more there. */
+export function closes(points: readonly PlatePoint[], at: PlatePoint, within: number): boolean {
+  const first = points[0];
+  return points.length >= 3 && first !== undefined && distance(first, at) <= within;
+}

@@ -1,0 +1,54 @@
+/** What the Bench shows at this moment: frame, view, tool, selection. Not the document. */
+import { create } from "zustand";
+
+export type Shown = "plate" | "result";
+export type StepId = "prepare" | "outline" | "track" | "inspect" | "place" | "handover";
+export type Tool = "move" | "include" | "exclude" | "occluder" | "corners";
+export type Selection =
+  | { kind: "corner"; corner: number }
+  | { kind: "point"; shape: string; index: number }
+  | null;
+
+export type BenchState = {
+  frame: number;
+  playing: -1 | 0 | 1;
+  shown: Shown;
+  holdPlate: boolean;
+  holdMagnifier: boolean;
+  wipe: number | null;
+  overlays: boolean;
+  dragging: boolean;
+  swapped: boolean;
+  step: StepId;
+  tool: Tool;
+  selection: Selection;
+  surface: string | null;
+  dropped: number;
+  played: number;
+};
+
+export const START: BenchState = {
+  frame: 0,
+  playing: 0,
+  shown: "plate",
+  holdPlate: false,
+  holdMagnifier: false,
+  wipe: null,
+  overlays: true,
+  dragging: false,
+  swapped: false,
+  step: "prepare",
+  tool: "move",
+  selection: null,
+  surface: null,
+  dropped: 0,
+  played: 0,
+};
+
+export const useBench = create<BenchState>(() => START);
+export const setBench = useBench.setState;
+
+/** Go to a frame, kept within the plate. */
+export function goTo(frame: number, count: number): void {
+  setBench({ frame: Math.min(Math.max(0, Math.round(frame)), Math.max(0, count - 1)) });
+}

@@ -1,0 +1,70 @@
+/** Hand over: a film or stills, and the track, in open formats. */
+import { Button, InputNumber, Progress, Segmented, Select } from "antd";
+import { useState } from "react";
+import { api, type Delivery, type DeliveryView, urls } from "../../api/client";
+import { useJobs } from "../../api/queries";
+import { bytesText, timeText } from "../../ui/format";
+import { isOpen, percent, stopJob } from "../../ui/JobPill";
+import { useWork } from "../context";
+import { Field, Note } from "./parts";
+
+function DeliveryRow({ delivery }: { delivery: DeliveryView }) {
+  const { firstFrame, shot } = useWork();
+  const job = useJobs().data?.find((j) => j.id === delivery.job);
+  const missing = delivery.frames_without_track;
+  return (
+    <div className="delivery" data-testid="delivery" data-state={delivery.state}>
+      <div className="row apart">
+        <span className="mono">{delivery.file || delivery.form}</span>
+        {delivery.state === "done" && <a href={urls.deliveryFile(delivery.id)} download data-testid="download"><Button size="small">Download</Button></a>}
+        {job && isOpen(job) && <Button size="small" onClick={() => void stopJob(job.id)} disabled={job.stop_asked}>{job.stop_asked ? "Stopping" : "Stop"}</Button>}
+      </div>
+      {job && isOpen(job) && <Progress percent={percent(job)} size="small" format={() => `${job.done} of ${job.total || "?"}`} />}
+      <span className="quiet small">
+        {timeText(delivery.created)}{delivery.bytes ? `, ${bytesText(delivery.bytes)}` : ""}{delivery.revision !== shot.revision ? ", of an earlier state" : ""}
+        {delivery.state === "failed" || delivery.state === "stopped" ? `, ${job?.message ?? delivery.state}` : ""}
+      </span>
+      {missing.length > 0 && <Note tone="warn">{`${missing.length} frames have no track; the plate passes unchanged there: ${missing.slice(0, 8).map((n) => n + firstFrame).join(", ")}${missing.length > 8 ? " ..." : ""}`}</Note>}
+    </div>
+  );
+}
+
+export function HandOver() {
+  const { shot, document, surface, act, take } = useWork();
+  const [delivery, setDelivery] = useState<Delivery>(document.delivery);
+  const ready = document.placements.length > 0 && !!take && take.followed > 0;
+  return (
+    <div className="rows">
+      <Field label="As">
+        <Segmented size="small" value={delivery.form} onChange={(form) => setDelivery({ ...delivery, form: form as Delivery["form"] })}
+          options={[{ value: "mp4", label: "MP4 film" }, { value: "png", label: "PNG" }, { value: "exr", label: "EXR half" }]} />
+      </Field>
+      {delivery.form === "mp4" && (
+        <>
+          <Field label="Quality" hint="H.264 constant rate factor: lower is closer to the plate">
+            <InputNumber size="small" min={0} max={40} value={delivery.crf} prefix="crf" aria-label="quality" onChange={(v) => v !== null && setDelivery({ ...delivery, crf: v })} />
+          </Field>
+          <Field label="Effort">
+            <Select size="small" style={{ width: 120 }} value={delivery.preset} aria-label="effort" options={["veryfast", "fast", "medium", "slow"].map((v) => ({ value: v, label: v }))} onChange={(preset) => setDelivery({ ...delivery, preset: preset as Delivery["preset"] })} />
+          </Field>
+        </>
+      )}
+      <Note>{delivery.form === "mp4" ? "Same rate, length, size, pixel shape and sound as the plate." : delivery.form === "png" ? "Numbered like the plate. Outside the surface every pixel equals the decoded plate." : "Linear light, half float, numbered like the plate."}</Note>
+      <Button type="primary" disabled={!ready} data-testid="hand-over"
+        onClick={() => void act((revision) => api.POST("/api/shots/{shot_id}/deliveries", { params: { path: { shot_id: shot.id } }, body: { base_revision: revision, delivery } }))}>
+        Hand over
+      </Button>
+      {!ready && <Note>{document.placements.length ? "Track the surface first." : "Place artwork on a surface first."}</Note>}
+      {surface && take && (
+        <div className="row">
+          <span className="quiet">Track of {surface.name}</span>
+          <a href={urls.track(shot.id, surface.id, "json")} download>JSON</a>
+          <a href={urls.track(shot.id, surface.id, "csv")} download>CSV</a>
+        </div>
+      )}
+      <div className="rule" />
+      {shot.deliveries.length === 0 && <Note>Nothing handed over yet.</Note>}
+      {shot.deliveries.slice(0, 12).map((d) => <DeliveryRow key={d.id} delivery={d} />)}
+    </div>
+  );
+}

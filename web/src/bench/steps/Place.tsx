@@ -1,0 +1,73 @@
+/** Place: pin artwork onto the corners. */
+import { Button, InputNumber, Segmented, Select } from "antd";
+import type { Edit, MediaView, Placement } from "../../api/client";
+import { useMedia } from "../../api/queries";
+import { mediaFactsText, rateNumber, rateText } from "../../ui/format";
+import { Upload } from "../../ui/Upload";
+import { useWork } from "../context";
+import { setBench } from "../state";
+import { Fact, Field, Note } from "./parts";
+
+export function Place() {
+  const { surface, document, shot, plate, edit, count, rate } = useWork();
+  const media = useMedia().data ?? [];
+  if (!surface?.corners) {
+    return (
+      <div className="rows">
+        <h2>No corners to pin to</h2>
+        <Note>Artwork is pinned to the four corners of a surface. Place them first.</Note>
+        <Button type="primary" onClick={() => setBench({ step: "outline" })}>Go to Outline</Button>
+      </div>
+    );
+  }
+  const placement = document.placements.find((p) => p.surface === surface.id);
+  const artwork = placement?.artwork.media ? shot.media[placement.artwork.media] : undefined;
+  const place = (change: Partial<Placement>) => {
+    const base = placement ?? { surface: surface.id, fit: "fill", overshoot_px: 1, surround: "black", after_end: "hold" };
+    void edit({ kind: "set_placement", placement: { ...base, ...change } } as Edit);
+  };
+  const choose = (m: MediaView) => {
+    place({ artwork: { media: m.hash } as Placement["artwork"] });
+    setBench({ shown: "result", wipe: null });
+  };
+  const f = artwork?.facts;
+  const short = f && f.kind !== "still" && f.frame_count < count;
+  const otherRate = f && f.kind !== "still" && f.rate && Math.abs(rateNumber(f.rate) - rate) > 1e-6;
+  return (
+    <div className="rows">
+      <Field label="Artwork">
+        <Select size="small" style={{ width: 190 }} value={artwork?.hash} placeholder="choose" aria-label="artwork" data-testid="artwork"
+          options={media.filter((m) => m.facts && m.hash !== plate.hash).map((m) => ({ value: m.hash, label: m.name }))}
+          onChange={(hash: string) => {
+            const m = media.find((x) => x.hash === hash);
+            if (m) choose(m);
+          }} />
+      </Field>
+      <Upload title="Drop artwork here, or click" hint="still, film, numbered stills" onMedia={choose} />
+      {placement && artwork && (
+        <>
+          <Fact label="It is" value={mediaFactsText(artwork)} />
+          <Field label="Proportions" hint="Fit shows all of it, fill covers the surface, stretch ignores proportions">
+            <Segmented size="small" value={placement.fit} options={["fit", "fill", "stretch"]} onChange={(fit) => place({ fit: fit as Placement["fit"] })} />
+          </Field>
+          {placement.fit === "fit" && (
+            <Field label="Around it" hint="What shows on the surface around fitted artwork">
+              <Segmented size="small" value={placement.surround} options={[{ value: "black", label: "black" }, { value: "plate", label: "old surface" }]} onChange={(v) => place({ surround: v as Placement["surround"] })} />
+            </Field>
+          )}
+          <Field label="Overshoot" hint="How far the edge is moved outwards, so that no old rim shows">
+            <InputNumber size="small" min={0} max={50} step={0.1} value={placement.overshoot_px} suffix="px" aria-label="overshoot" onChange={(v) => v !== null && place({ overshoot_px: v })} />
+          </Field>
+          {f && f.kind !== "still" && (
+            <Field label="After its end">
+              <Segmented size="small" value={placement.after_end} options={["hold", "loop"]} onChange={(v) => place({ after_end: v as Placement["after_end"] })} />
+            </Field>
+          )}
+          {short && <Note tone="warn">{`The artwork ends after ${f.frame_count} of ${count} frames; then it ${placement.after_end === "hold" ? "holds its last frame" : "begins again"}.`}</Note>}
+          {otherRate && <Note tone="warn">{`The artwork has ${rateText(f.rate)}, the plate ${rateText(plate.facts?.rate ?? document.plate.rate)}: it is shown frame for frame.`}</Note>}
+          <Button size="small" onClick={() => { setBench({ shown: "plate", wipe: null }); void edit({ kind: "remove_placement", surface: surface.id }); }}>Take it off</Button>
+        </>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,77 @@
+/** Track: follow the region from the reference frame, watch it arrive, stop, go on. */
+import { Button, Progress, Select, Tooltip } from "antd";
+import type { Edit } from "../../api/client";
+import { rangesText } from "../../ui/format";
+import { useWork } from "../context";
+import { setBench } from "../state";
+import { useTracking } from "../useTracking";
+import { Fact, Field, Note } from "./parts";
+
+const MOTIONS = [
+  { value: "translation", label: "shift" },
+  { value: "rigid", label: "shift and turn" },
+  { value: "similarity", label: "shift, turn and size" },
+  { value: "affine", label: "with shear" },
+  { value: "perspective", label: "full perspective" },
+];
+
+export function Track() {
+  const { surface, shot, take, edit, count, firstFrame } = useWork();
+  const { job, start, stop } = useTracking();
+  if (!surface?.corners) {
+    return (
+      <div className="rows">
+        <h2>Not ready to track</h2>
+        <Note>{surface ? "Place the four corners first." : "Begin a surface first."}</Note>
+        <Button type="primary" onClick={() => setBench({ step: "outline" })}>Go to Outline</Button>
+      </div>
+    );
+  }
+  const takes = shot.takes.filter((t) => t.surface === surface.id);
+  return (
+    <div className="rows">
+      <Field label="Motion" hint="The simplest motion that explains the picture: too much freedom wobbles, too little slides">
+        <Select size="small" style={{ width: 170 }} value={surface.motion} options={MOTIONS} aria-label="motion"
+          onChange={(motion) => void edit({ kind: "set_motion", surface: surface.id, motion } as Edit)} />
+      </Field>
+      <div className="row">
+        <Tooltip title="From the reference frame to both ends: B">
+          <Button type="primary" disabled={!!job} onClick={() => void start("both")} data-testid="track-both">Track both ways</Button>
+        </Tooltip>
+        <Tooltip title="From the reference frame to the start: Shift+T">
+          <Button disabled={!!job} onClick={() => void start("backwards")} aria-label="track backwards">‹</Button>
+        </Tooltip>
+        <Tooltip title="From the reference frame to the end: T">
+          <Button disabled={!!job} onClick={() => void start("forwards")} aria-label="track forwards">›</Button>
+        </Tooltip>
+      </div>
+      {job && (
+        <div>
+          <div className="row apart">
+            <span>{job.state === "waiting" ? "Waits for a worker" : "Following"}</span>
+            <Tooltip title="Stop and keep what is done: Esc">
+              <Button size="small" onClick={() => void stop()} disabled={job.stop_asked} data-testid="stop-track">{job.stop_asked ? "Stopping" : "Stop"}</Button>
+            </Tooltip>
+          </div>
+          <Progress percent={job.total ? Math.round((100 * job.done) / job.total) : 0} size="small" format={() => `${job.done} of ${job.total}`} />
+        </div>
+      )}
+      {take && (
+        <>
+          <div className="rule" />
+          <Field label="Take" hint="Every try is kept">
+            <Select size="small" style={{ width: 170 }} value={take.id} aria-label="take"
+              options={takes.map((t) => ({ value: t.id, label: `${t.label}, ${MOTIONS.find((m) => m.value === t.motion)?.label ?? t.motion}` }))}
+              onChange={(id) => void edit({ kind: "choose_take", surface: surface.id, take: id })} />
+          </Field>
+          <Fact label="Followed" value={`${take.followed} of ${count}${take.lost ? `, ${take.lost} lost` : ""}`} />
+          <Fact label="Range" value={rangesText(take.ranges, firstFrame) || "none"} />
+          <Fact label="Median doubt" value={take.median_sigma_px === null ? "none" : `${take.median_sigma_px?.toFixed(3)} px`} />
+          <Fact label="To look at" value={take.looks.length} />
+          {take.stale && <Note tone="warn">Region, motion, reference frame or what is in front changed since this take. Track again to follow what is drawn now.</Note>}
+          {!take.running && take.followed + take.lost < count && !take.stale && <Note>Not every frame was followed: {count - take.followed - take.lost} are untracked. B does both directions.</Note>}
+        </>
+      )}
+    </div>
+  );
+}

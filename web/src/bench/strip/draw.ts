@@ -1,0 +1,172 @@
+/** Drawing the strip on its canvas. */
+import type { Surface, TakeFrame, TakeView } from "../../api/client";
+import { urls } from "../../api/client";
+import { correctionAt } from "../model/shot";
+import { frameCache } from "../viewer/frames";
+import { columnFrames, CROP, doubtColour, doubtHeight, LABEL, PITCH, type Range, RULER, rulerStep, xOf } from "./layout";
+
+export type StripScene = {
+  width: number;
+  height: number;
+  range: Range;
+  count: number;
+  firstFrame: number;
+  current: number;
+  surface: Surface | null;
+  take: TakeView | null;
+  frames: ReadonlyMap<number, TakeFrame> | undefined;
+  spans: { name: string; first: number; last: number }[];
+  selectedCorner: number | null;
+};
+
+const SOURCE = 64;
+
+function barsTop(): number {
+  return RULER + 4 * PITCH + 4;
+}
+
+function ruler(c: CanvasRenderingContext2D, s: StripScene): void {
+  c.font = '10px "JetBrains Mono Variable", monospace';
+  c.fillStyle = "#a3aba6";
+  c.textBaseline = "alphabetic";
+  const step = rulerStep(s.range.last - s.range.first + 1);
+  const start = Math.ceil((s.range.first + s.firstFrame) / step) * step - s.firstFrame;
+  for (let f = start; f <= s.range.last; f += step) {
+    const x = xOf(f, s.range, s.width);
+    if (x > s.width - 30) break;
+    c.fillText(String(f + s.firstFrame), x + 3, 11);
+    c.fillRect(x, 3, 1, 9);
+  }
+  for (const span of s.spans) {
+    const a = xOf(Math.max(span.first, s.range.first), s.range, s.width);
+    const b = xOf(Math.min(span.last, s.range.last), s.range, s.width);
+    c.fillStyle = "rgba(209,140,92,.85)";
+    if (b > a) c.fillRect(a, RULER - 4, b - a, 3);
+  }
+}
+
+function crops(c: CanvasRenderingContext2D, s: StripScene, again: () => void): void {
+  const { surface, take } = s;
+  for (const f of columnFrames(s.range, s.width)) {
+    const x = xOf(f, s.range, s.width) - CROP / 2;
+    const found = s.frames?.get(f);
+    const url = take && found?.homography ? urls.crops(take.id, f) : null;
+    const picture = url ? frameCache.peek(url) : null;
+    if (url && !picture) void frameCache.get(url).then((p) => p && again());
+    for (let corner = 0; corner < 4; corner++) {
+      const y = RULER + corner * PITCH + 1;
+      if (!picture || !surface) {
+        c.fillStyle = found?.status === "lost" ? "#3a2c24" : "#262929";
+        c.fillRect(x, y, CROP, CROP);
+        if (found?.status === "lost") hatch(c, x, y, CROP, CROP);
+        continue;
+      }
+      const d = correctionAt(surface, corner, f);
+      const half = CROP / 2;
+      c.drawImage(picture, corner * SOURCE + SOURCE / 2 - half + d.x, SOURCE / 2 - half + d.y, CROP, CROP, x, y, CROP, CROP);
+      c.strokeStyle = "rgba(244,236,218,.6)";
+      c.lineWidth = 0.8;
+      c.beginPath();
+      c.moveTo(x + half, y + half - 5);
+      c.lineTo(x + half, y + half + 5);
+      c.moveTo(x + half - 5, y + half);
+      c.lineTo(x + half + 5, y + half);
+      c.stroke();
+    }
+  }
+  if (s.selectedCorner !== null) {
+    c.strokeStyle = "#62b5a3";
+    c.lineWidth = 1.5;
+    c.strokeRect(LABEL - 3, RULER + s.selectedCorner * PITCH - 0.5, s.width - LABEL - 1, CROP + 3);
+  }
+}
+
+function hatch(c: CanvasRenderingContext2D, x: number, y: number, w: number, h: number): void {
+  c.save();
+  c.beginPath();
+  c.rect(x, y, w, h);
+  c.clip();
+  c.strokeStyle = "rgba(163,171,166,.34)";
+  c.lineWidth = 1;
+  for (let k = -h; k < w; k += 6) {
+    c.beginPath();
+    c.moveTo(x + k, y + h);
+    c.lineTo(x + k + h, y);
+    c.stroke();
+  }
+  c.restore();
+}
+
+function bars(c: CanvasRenderingContext2D, s: StripScene): void {
+  const top = barsTop();
+  const room = s.height - top - 4;
+  const looks = new Set(s.take?.looks.map((l) => l.frame));
+  const pitch = (s.width - LABEL - 4) / (s.range.last - s.range.first + 1);
+  const w = Math.max(1, pitch - Math.min(3, pitch * 0.35));
+  for (let f = s.range.first; f <= s.range.last; f++) {
+    const x = xOf(f, s.range, s.width) - w / 2;
+    const found = s.frames?.get(f);
+    if (!found || !found.sigma_px) {
+      hatch(c, x, top + room * 0.45, pitch, room * 0.55);
+      if (found?.status === "lost") notch(c, x + w / 2, top + room * 0.45 - 2);
+      continue;
+    }
+    const worst = Math.max(...found.sigma_px);
+    const h = room * 0.82 * doubtHeight(worst);
+    c.fillStyle = doubtColour(worst);
+    c.fillRect(x, top + room - h, w, h);
+    if (looks.has(f)) notch(c, x + w / 2, top + room - h - 2);
+  }
+  c.fillStyle = "#a3aba6";
+  c.font = '10px "JetBrains Mono Variable", monospace';
+  c.fillText("px", 4, s.height - 5);
+}
+
+function notch(c: CanvasRenderingContext2D, x: number, y: number): void {
+  c.fillStyle = "#f4ecda";
+  c.beginPath();
+  c.moveTo(x, y - 4);
+  c.lineTo(x + 3, y);
+  c.lineTo(x - 3, y);
+  c.fill();
+}
+
+function marks(c: CanvasRenderingContext2D, s: StripScene): void {
+  if (s.surface) {
+    const x = xOf(s.surface.reference_frame, s.range, s.width);
+    c.fillStyle = "#62b5a3";
+    c.beginPath();
+    c.moveTo(x - 1, 1);
+    c.lineTo(x + 11, 1);
+    c.lineTo(x + 8, 6);
+    c.lineTo(x + 11, 11);
+    c.lineTo(x - 1, 11);
+    c.fill();
+    for (const k of s.surface.corrections) {
+      if (k.frame < s.range.first || k.frame > s.range.last) continue;
+      const cx = xOf(k.frame, s.range, s.width);
+      c.fillStyle = "#f4ecda";
+      c.fillRect(cx - 4, RULER + k.corner * PITCH - 1, 8, 2);
+    }
+  }
+  const x = xOf(s.current, s.range, s.width);
+  c.fillStyle = "#f4ecda";
+  c.fillRect(x - 0.75, 12, 1.5, s.height - 12);
+  c.beginPath();
+  c.moveTo(x - 5, 4);
+  c.lineTo(x + 5, 4);
+  c.lineTo(x + 5, 9);
+  c.lineTo(x, 14);
+  c.lineTo(x - 5, 9);
+  c.fill();
+}
+
+/** Draw everything; `again` is called when a crop has arrived since. */
+export function drawStrip(c: CanvasRenderingContext2D, s: StripScene, again: () => void): void {
+  c.fillStyle = "#1e2020";
+  c.fillRect(0, 0, s.width, s.height);
+  ruler(c, s);
+  crops(c, s, again);
+  bars(c, s);
+  marks(c, s);
+}

@@ -1,0 +1,52 @@
+/** Edits, undo and redo, one after the other, each on top of what the last one answered. */
+import { useQueryClient } from "@tanstack/react-query";
+import { App } from "antd";
+import { useMemo, useRef } from "react";
+import { api, ApiError, data, type Edit, type ShotView } from "../api/client";
+import { keys } from "../api/queries";
+
+export type ShotEdits = {
+  edit: (...edits: Edit[]) => Promise<boolean>;
+  undo: () => Promise<boolean>;
+  redo: () => Promise<boolean>;
+  act: (work: (revision: number) => Promise<unknown>) => Promise<boolean>;
+};
+
+export function useShotEdits(id: string): ShotEdits {
+  const client = useQueryClient();
+  const { notification } = App.useApp();
+  const line = useRef<Promise<unknown>>(Promise.resolve());
+
+  return useMemo(() => {
+    const key = keys.shot(id);
+    const revision = () => client.getQueryData<ShotView>(key)?.revision ?? 0;
+    const inTurn = (work: () => Promise<unknown>): Promise<boolean> => {
+      const next = line.current.then(async () => {
+        try {
+          await work();
+          return true;
+        } catch (error) {
+          const stale = error instanceof ApiError && error.code === "stale";
+          notification.warning({ message: stale ? "Changed in another window" : "Not done", description: (error as Error).message, duration: 8 });
+          await client.invalidateQueries({ queryKey: key });
+          return false;
+        }
+      });
+      line.current = next;
+      return next;
+    };
+    const keep = (view: ShotView) => client.setQueryData(key, view);
+    const path = { params: { path: { shot_id: id } } };
+    return {
+      edit: (...edits) =>
+        inTurn(async () => keep(data<ShotView>(await api.POST("/api/shots/{shot_id}/edits", { ...path, body: { base_revision: revision(), edits } })))),
+      undo: () => inTurn(async () => keep(data<ShotView>(await api.POST("/api/shots/{shot_id}/undo", { ...path, body: { base_revision: revision() } })))),
+      redo: () => inTurn(async () => keep(data<ShotView>(await api.POST("/api/shots/{shot_id}/redo", { ...path, body: { base_revision: revision() } })))),
+      act: (work) =>
+        inTurn(async () => {
+          await work(revision());
+          await client.invalidateQueries({ queryKey: key });
+        }),
+    };
+  }, [client, id, notification]);
+}

@@ -1,0 +1,125 @@
+/** Corners, shapes and their handles over the picture. Shapes tell kinds apart, not colour alone. */
+import type { PointerEvent } from "react";
+import { CORNER_NAMES, glyphPath } from "../../ui/corners";
+import type { PlatePoint, ScreenPoint } from "../model/geometry";
+import { midpoint } from "../model/polygons";
+import type { Selection } from "../state";
+import type { Shape } from "./useShapes";
+
+export type Grab =
+  | { kind: "corner"; corner: number }
+  | { kind: "point"; shape: string; index: number }
+  | { kind: "insert"; shape: string; index: number }
+  | { kind: "shape"; shape: string };
+
+type Props = {
+  toScreen: (p: PlatePoint) => ScreenPoint;
+  zoom: number;
+  corners: PlatePoint[] | null;
+  cornersMovable: boolean;
+  sigmas: readonly number[] | null;
+  shapes: Shape[];
+  drawing: PlatePoint[];
+  drawingTo: PlatePoint | null;
+  selection: Selection;
+  faded: boolean;
+  onGrab: (e: PointerEvent, grab: Grab) => void;
+};
+
+const STITCH = { include: { stroke: "#62b5a3", dash: "7 4" }, exclude: { stroke: "#d18c5c", dash: "7 4" }, occluder: { stroke: "#d18c5c", dash: "" } };
+
+function path(points: ScreenPoint[], closed = true): string {
+  return points.map((p, i) => `${i ? "L" : "M"}${p.x.toFixed(2)} ${p.y.toFixed(2)}`).join("") + (closed ? "Z" : "");
+}
+
+function ShapeView({ shape, props }: { shape: Shape; props: Props }) {
+  const { toScreen, onGrab, selection } = props;
+  const at = shape.points.map(toScreen);
+  const { stroke, dash } = STITCH[shape.kind];
+  const d = path(at);
+  const fill = shape.kind === "exclude" ? "url(#crossed)" : shape.kind === "occluder" ? "url(#slanted)" : "none";
+  return (
+    <g data-testid={`shape-${shape.id}`}>
+      <path d={d} fill={fill} stroke="rgba(18,20,20,.55)" strokeWidth={shape.kind === "occluder" ? 6 : 3.5} pointerEvents="none" />
+      <path d={d} fill="none" stroke={stroke} strokeWidth={shape.kind === "occluder" ? 4.6 : 1.6} strokeDasharray={dash} pointerEvents="none" />
+      {shape.kind === "occluder" && <path d={d} fill="none" stroke="#1e2020" strokeWidth={1.8} pointerEvents="none" />}
+      {shape.editable && (
+        <>
+          <path d={d} fill="none" stroke="transparent" strokeWidth={11} style={{ cursor: "move" }} pointerEvents="stroke" onPointerDown={(e) => onGrab(e, { kind: "shape", shape: shape.id })}>
+            <title>{shape.name}: drag to move it</title>
+          </path>
+          {at.map((_, i) => {
+            const m = toScreen(midpoint(shape.points, i));
+            const next = at[(i + 1) % at.length];
+            if (!next || Math.hypot((at[i]?.x ?? 0) - next.x, (at[i]?.y ?? 0) - next.y) < 26) return null;
+            return (
+              <g key={`m${i}`} style={{ cursor: "copy" }} onPointerDown={(e) => onGrab(e, { kind: "insert", shape: shape.id, index: i })} data-testid={`insert-${shape.id}-${i}`}>
+                <circle cx={m.x} cy={m.y} r={8} fill="transparent" />
+                <path d={`M${m.x - 3.5} ${m.y}H${m.x + 3.5}M${m.x} ${m.y - 3.5}V${m.y + 3.5}`} stroke={stroke} strokeWidth={1.4} />
+                <title>Drag to put in a point</title>
+              </g>
+            );
+          })}
+          {at.map((p, i) => {
+            const chosen = selection?.kind === "point" && selection.shape === shape.id && selection.index === i;
+            return (
+              <g key={i} style={{ cursor: "grab" }} onPointerDown={(e) => onGrab(e, { kind: "point", shape: shape.id, index: i })} data-testid={`point-${shape.id}-${i}`}>
+                <circle cx={p.x} cy={p.y} r={9} fill="transparent" />
+                <circle cx={p.x} cy={p.y} r={chosen ? 5 : 3.4} fill={chosen ? "#f4ecda" : stroke} stroke="#121414" strokeWidth={1} />
+                <title>{shape.name}: drag the point; Delete takes it away</title>
+              </g>
+            );
+          })}
+        </>
+      )}
+    </g>
+  );
+}
+
+function Corners({ corners, props }: { corners: PlatePoint[]; props: Props }) {
+  const { toScreen, sigmas, zoom, selection, cornersMovable, onGrab } = props;
+  const at = corners.map(toScreen);
+  const d = path(at);
+  return (
+    <g data-testid="corners">
+      <path d={d} fill="none" stroke="rgba(18,20,20,.6)" strokeWidth={3.4} pointerEvents="none" />
+      <path d={d} fill="none" stroke="#f4ecda" strokeWidth={1.4} pointerEvents="none" />
+      {at.map((p, i) => {
+        const chosen = selection?.kind === "corner" && selection.corner === i;
+        const sigma = sigmas?.[i] ?? 0;
+        return (
+          <g key={i} transform={`translate(${p.x} ${p.y})`} style={{ cursor: cornersMovable ? "grab" : "default" }} data-testid={`corner-${i}`} onPointerDown={cornersMovable ? (e) => onGrab(e, { kind: "corner", corner: i }) : undefined}>
+            <circle r={12} fill="transparent" />
+            <circle r={Math.max(9, Math.min(120, 10 * sigma * zoom))} fill="none" stroke="#f4ecda" strokeOpacity={0.75} strokeDasharray="2 2.5" />
+            <path d={glyphPath(i, chosen ? 6.2 : 4.8)} fill={chosen ? "#62b5a3" : "#f4ecda"} stroke="#121414" strokeWidth={1.2} />
+            <title>
+              {CORNER_NAMES[i]} corner{sigma ? `, doubt ${sigma.toFixed(2)} px` : ""}
+            </title>
+          </g>
+        );
+      })}
+    </g>
+  );
+}
+
+export function Overlay(props: Props) {
+  const { drawing, drawingTo, toScreen, corners, shapes, faded } = props;
+  const line = [...drawing, ...(drawingTo ? [drawingTo] : [])].map(toScreen);
+  return (
+    <g opacity={faded ? 0.35 : 1}>
+      {shapes.map((s) => (
+        <ShapeView key={s.id} shape={s} props={props} />
+      ))}
+      {corners && <Corners corners={corners} props={props} />}
+      {line.length > 0 && (
+        <g pointerEvents="none">
+          <path d={path(line, false)} fill="none" stroke="#121414" strokeWidth={3} strokeOpacity={0.6} />
+          <path d={path(line, false)} fill="none" stroke="#f4ecda" strokeWidth={1.4} />
+          {drawing.map(toScreen).map((p, i) => (
+            <circle key={i} cx={p.x} cy={p.y} r={3.5} fill="#f4ecda" stroke="#121414" />
+          ))}
+        </g>
+      )}
+    </g>
+  );
+}

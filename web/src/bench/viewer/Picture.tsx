@@ -1,0 +1,79 @@
+/** The picture itself on a 2D canvas: proxy at once, full quality when it stands still, wipe, held plate. */
+import { type RefObject, useEffect, useState } from "react";
+import { urls } from "../../api/client";
+import { useWork } from "../context";
+import { useBench } from "../state";
+import { frameCache } from "./frames";
+import type { Size, View } from "./math/view";
+import { useFrameUrl } from "./useFrameUrls";
+
+const STILL_MS = 220;
+
+/** The pictures to draw now; the last one stays until the next is here, so that nothing flickers. */
+function useShownPictures() {
+  const { plate } = useWork();
+  const frame = useBench((s) => s.frame);
+  const playing = useBench((s) => s.playing !== 0);
+  const wanted = useBench((s) => (s.holdPlate ? "plate" : s.shown));
+  const wiping = useBench((s) => s.wipe !== null && !s.holdPlate);
+  const urlOf = useFrameUrl();
+  const [main, setMain] = useState<ImageBitmap | null>(null);
+  const [under, setUnder] = useState<ImageBitmap | null>(null);
+  const mainUrl = urlOf(wiping ? "result" : wanted, frame);
+  const underUrl = wiping ? urlOf("plate", frame) : null;
+
+  useEffect(() => {
+    let current = true;
+    const here = frameCache.peek(mainUrl);
+    if (here) setMain(here);
+    else void frameCache.get(mainUrl).then((p) => current && p && setMain(p));
+    if (underUrl) void frameCache.get(underUrl).then((p) => current && p && setUnder(p));
+    // Full size is fetched only for the plate that stands still.
+    const timer = window.setTimeout(() => {
+      if (playing || wanted !== "plate" || wiping) return;
+      void frameCache.get(urls.full(plate.hash, frame)).then((p) => current && p && setMain(p));
+    }, STILL_MS);
+    return () => {
+      current = false;
+      window.clearTimeout(timer);
+    };
+  }, [frame, mainUrl, plate.hash, playing, underUrl, wanted, wiping]);
+  return { main, under: wiping ? under : null };
+}
+
+export function Picture({ view, size, aspect, canvasRef }: { view: View; size: Size; aspect: number; canvasRef: RefObject<HTMLCanvasElement | null> }) {
+  const { plate } = useWork();
+  const { main, under } = useShownPictures();
+  const wipe = useBench((s) => s.wipe);
+
+  useEffect(() => {
+    const canvas = canvasRef.current;
+    const context = canvas?.getContext("2d");
+    if (!canvas || !context || !plate.facts) return;
+    const ratio = window.devicePixelRatio;
+    if (canvas.width !== Math.round(size.width * ratio) || canvas.height !== Math.round(size.height * ratio)) {
+      canvas.width = Math.round(size.width * ratio);
+      canvas.height = Math.round(size.height * ratio);
+    }
+    context.setTransform(ratio, 0, 0, ratio, 0, 0);
+    context.fillStyle = "#2c2c2c";
+    context.fillRect(0, 0, size.width, size.height);
+    // Magnified pixels are shown as they are; smoothing would hide where an edge lies.
+    context.imageSmoothingEnabled = view.zoom < 3;
+    context.imageSmoothingQuality = "medium";
+    const w = plate.facts.width * aspect * view.zoom;
+    const h = plate.facts.height * view.zoom;
+    if (main) context.drawImage(main, view.panX, view.panY, w, h);
+    if (under && wipe !== null) {
+      const edge = view.panX + w * wipe;
+      context.save();
+      context.beginPath();
+      context.rect(edge, view.panY, view.panX + w - edge, h);
+      context.clip();
+      context.drawImage(under, view.panX, view.panY, w, h);
+      context.restore();
+    }
+  }, [aspect, canvasRef, main, plate.facts, size, under, view, wipe]);
+
+  return <canvas ref={canvasRef} data-testid="picture" style={{ width: size.width, height: size.height, display: "block" }} />;
+}

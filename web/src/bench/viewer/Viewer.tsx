@@ -1,0 +1,170 @@
+/** The picture with its overlay: pan, zoom, drag, draw, magnify, wipe. */
+import { type PointerEvent, useCallback, useEffect, useRef, useState } from "react";
+import { useWork } from "../context";
+import { distance, type PlatePoint, type ScreenPoint } from "../model/geometry";
+import { insertAfter, midpoint, moveAll, movePoint } from "../model/polygons";
+import { setBench, useBench } from "../state";
+import { Magnifier } from "./Magnifier";
+import { fitView, type Size, toPlate, toScreen, type View, zoomAbout } from "./math/view";
+import { type Grab, Overlay } from "./Overlay";
+import { Picture } from "./Picture";
+import { setDraft, useDrafts } from "./useDraft";
+import { useDrawing } from "./useDrawing";
+import { useShapes } from "./useShapes";
+
+type Drag =
+  | { kind: "pan"; from: ScreenPoint; view: View }
+  | { kind: "wipe" }
+  | { kind: "shape"; id: string; start: PlatePoint; points: PlatePoint[]; index: number | null; now: PlatePoint[] };
+
+const CLOSE_PX = 10;
+
+export function useSize(): [(node: HTMLDivElement | null) => void, Size] {
+  const [size, setSize] = useState<Size>({ width: 0, height: 0 });
+  const observer = useRef<ResizeObserver | null>(null);
+  const ref = useCallback((node: HTMLDivElement | null) => {
+    observer.current?.disconnect();
+    if (!node) return;
+    observer.current = new ResizeObserver(() => setSize({ width: node.clientWidth, height: node.clientHeight }));
+    observer.current.observe(node);
+  }, []);
+  return [ref, size];
+}
+
+export function Viewer() {
+  const { plate, pixelAspect, surface, frames } = useWork();
+  const [box, size] = useSize();
+  const [own, setOwn] = useState<View | null>(null);
+  const [pointer, setPointer] = useState<ScreenPoint | null>(null);
+  const drag = useRef<Drag | null>(null);
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const { corners, sigmas, shapes, commit } = useShapes();
+  const drawing = useDrafts((s) => s.drawing);
+  const draw = useDrawing();
+  const { tool, overlays, dragging, wipe, holdMagnifier, selection, step, frame } = useBench();
+
+  const plateSize = { width: plate.facts?.width ?? 16, height: plate.facts?.height ?? 9 };
+  const view = own ?? fitView(plateSize, size, pixelAspect);
+  const screenOf = (p: PlatePoint) => toScreen(view, pixelAspect, p);
+  const plateOf = (s: ScreenPoint) => toPlate(view, pixelAspect, s);
+  const local = (e: { clientX: number; clientY: number }): ScreenPoint => {
+    const r = canvas.current?.getBoundingClientRect();
+    return { x: e.clientX - (r?.left ?? 0), y: e.clientY - (r?.top ?? 0) };
+  };
+  const atReference = surface !== null && frame === surface.reference_frame;
+  const tracked = frames?.get(frame)?.homography !== undefined && frames?.get(frame)?.homography !== null;
+  const cornersMovable = (step === "outline" && atReference) || (step === "inspect" && tracked && !atReference);
+
+  useEffect(() => {
+    const fit = (e: Event) => setOwn((e as CustomEvent<View | null>).detail);
+    window.addEventListener("bench-view", fit);
+    return () => window.removeEventListener("bench-view", fit);
+  }, []);
+
+  const grab = (e: PointerEvent, g: Grab) => {
+    if (e.button !== 0 || tool !== "move") return;
+    e.stopPropagation();
+    canvas.current?.parentElement?.setPointerCapture(e.pointerId);
+    const start = plateOf(local(e));
+    if (g.kind === "corner") {
+      setBench({ selection: { kind: "corner", corner: g.corner } });
+      if (corners) drag.current = { kind: "shape", id: "corners", start, points: corners, index: g.corner, now: corners };
+      return;
+    }
+    const shape = shapes.find((s) => s.id === g.shape);
+    if (!shape) return;
+    let points = shape.points;
+    let index: number | null = null;
+    if (g.kind === "insert") {
+      points = insertAfter(points, g.index, midpoint(points, g.index));
+      index = g.index + 1;
+    } else if (g.kind === "point") index = g.index;
+    if (index !== null) setBench({ selection: { kind: "point", shape: g.shape, index } });
+    drag.current = { kind: "shape", id: g.shape, start, points, index, now: points };
+  };
+
+  const down = (e: PointerEvent) => {
+    const at = local(e);
+    e.currentTarget.setPointerCapture(e.pointerId);
+    if (wipe !== null && Math.abs(at.x - (view.panX + plateSize.width * pixelAspect * view.zoom * wipe)) < 9) {
+      drag.current = { kind: "wipe" };
+    } else if (tool !== "move" && e.button === 0) {
+      draw.click(plateOf(at), CLOSE_PX / view.zoom);
+    } else {
+      if (e.button === 0) setBench({ selection: null });
+      drag.current = { kind: "pan", from: at, view };
+    }
+  };
+
+  const move = (e: PointerEvent) => {
+    const at = local(e);
+    setPointer(at);
+    const d = drag.current;
+    if (!d) return;
+    if (d.kind === "pan") setOwn({ ...d.view, panX: d.view.panX + at.x - d.from.x, panY: d.view.panY + at.y - d.from.y });
+    else if (d.kind === "wipe") setBench({ wipe: Math.min(1, Math.max(0, (at.x - view.panX) / (plateSize.width * pixelAspect * view.zoom))) });
+    else {
+      const p = plateOf(at);
+      const dx = p.x - d.start.x;
+      const dy = p.y - d.start.y;
+      const held = d.index === null ? null : d.points[d.index];
+      d.now = d.index === null || !held ? moveAll(d.points, dx, dy) : movePoint(d.points, d.index, { x: held.x + dx, y: held.y + dy });
+      setDraft(d.id, d.now);
+      if (!dragging) setBench({ dragging: true });
+    }
+  };
+
+  const up = () => {
+    const d = drag.current;
+    drag.current = null;
+    setBench({ dragging: false });
+    if (d?.kind !== "shape") return;
+    const moved = d.now.length !== d.points.length || d.now.some((p, i) => distance(p, d.points[i] ?? p) > 1e-6);
+    const was = shapes.find((s) => s.id === d.id)?.points.length ?? 4;
+    if (moved || d.now.length > was) commit(d.id, d.now);
+    else setDraft(d.id, null);
+  };
+
+  const wheel = (e: React.WheelEvent) => setOwn(zoomAbout(view, local(e), Math.exp(-e.deltaY * 0.0016)));
+  const magnifying = pointer !== null && (holdMagnifier || dragging || tool === "corners");
+  const dragged = drag.current?.kind === "shape" && drag.current.index !== null ? drag.current.now[drag.current.index] : undefined;
+
+  return (
+    <div className="viewer" ref={box} data-testid="viewer" data-zoom={view.zoom} data-pan={`${view.panX},${view.panY}`}
+      style={{ cursor: tool === "move" ? "default" : "crosshair" }}
+      onPointerDown={down} onPointerMove={move} onPointerUp={up} onPointerCancel={up} onPointerLeave={() => setPointer(null)} onWheel={wheel}
+      onDoubleClick={() => tool !== "move" && draw.finish()}>
+      <Picture view={view} size={size} aspect={pixelAspect} canvasRef={canvas} />
+      <svg className="overlay" width={size.width} height={size.height} aria-hidden>
+        <defs>
+          <pattern id="slanted" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+            <path d="M0 0V7" stroke="#d18c5c" strokeOpacity=".4" strokeWidth="1.4" />
+          </pattern>
+          <pattern id="crossed" width="9" height="9" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+            <path d="M0 0V9M0 0H9" stroke="#d18c5c" strokeOpacity=".26" strokeWidth="1" />
+          </pattern>
+        </defs>
+        {overlays && (
+          <Overlay toScreen={screenOf} zoom={view.zoom} corners={corners} cornersMovable={cornersMovable} sigmas={sigmas}
+            shapes={step === "place" || step === "handover" ? [] : shapes} drawing={drawing} drawingTo={drawing.length && pointer ? plateOf(pointer) : null}
+            selection={selection} faded={dragging} onGrab={grab} />
+        )}
+        {wipe !== null && <WipeLine x={view.panX + plateSize.width * pixelAspect * view.zoom * wipe} height={size.height} />}
+      </svg>
+      {magnifying && pointer && <Magnifier at={dragged ?? plateOf(pointer)} screen={{ ...pointer, width: size.width }} />}
+      <span className="zoom mono" data-testid="zoom">{Math.round(view.zoom * 100)} %</span>
+    </div>
+  );
+}
+
+function WipeLine({ x, height }: { x: number; height: number }) {
+  return (
+    <g data-testid="wipe">
+      <path d={`M${x} 0V${height}`} stroke="#121414" strokeWidth={3} strokeOpacity={0.5} />
+      <path d={`M${x} 0V${height}`} stroke="#f4ecda" strokeWidth={1.2} />
+      <path d={`M${x - 5} ${height / 2 - 7}L${x - 12} ${height / 2}L${x - 5} ${height / 2 + 7}M${x + 5} ${height / 2 - 7}L${x + 12} ${height / 2}L${x + 5} ${height / 2 + 7}`} fill="none" stroke="#f4ecda" strokeWidth={1.6} />
+      <text x={x - 16} y={22} textAnchor="end" className="tag">result</text>
+      <text x={x + 16} y={22} className="tag">plate</text>
+    </g>
+  );
+}

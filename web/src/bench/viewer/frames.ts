@@ -1,0 +1,63 @@
+/** Decoded pictures in memory: fetched ahead, shown at once, the oldest let go. */
+
+const MOST = 150;
+const AT_ONCE = 6;
+
+type Entry = { picture: ImageBitmap | null; promise: Promise<ImageBitmap | null> };
+
+export class FrameCache {
+  private entries = new Map<string, Entry>();
+  private running = 0;
+  private waiting: (() => void)[] = [];
+
+  /** The picture if it is here already. */
+  peek(url: string): ImageBitmap | null {
+    const entry = this.entries.get(url);
+    if (!entry) return null;
+    this.entries.delete(url);
+    this.entries.set(url, entry);
+    return entry.picture;
+  }
+
+  /** The picture, fetched if need be; null when it cannot be had. */
+  get(url: string): Promise<ImageBitmap | null> {
+    const known = this.entries.get(url);
+    if (known) return known.promise;
+    const entry: Entry = { picture: null, promise: Promise.resolve(null) };
+    entry.promise = this.load(url).then((picture) => {
+      entry.picture = picture;
+      // What could not be had now may be there later.
+      if (!picture) this.entries.delete(url);
+      return picture;
+    });
+    this.entries.set(url, entry);
+    this.trim();
+    return entry.promise;
+  }
+
+  private async load(url: string): Promise<ImageBitmap | null> {
+    if (this.running >= AT_ONCE) await new Promise<void>((go) => this.waiting.push(go));
+    this.running++;
+    try {
+      const answer = await fetch(url);
+      return answer.ok ? await createImageBitmap(await answer.blob()) : null;
+    } catch {
+      return null;
+    } finally {
+      this.running--;
+      this.waiting.shift()?.();
+    }
+  }
+
+  private trim(): void {
+    for (const [url, entry] of this.entries) {
+      if (this.entries.size <= MOST) return;
+      if (!entry.picture) continue;
+      this.entries.delete(url);
+      // Somebody may still be drawing it in this frame.
+      setTimeout(() => entry.picture?.close(), 2000);
+    }
+  }
+}
+
+export const frameCache = new FrameCache();

@@ -1,0 +1,25 @@
+/** Shapes while they are dragged: shown at once, sent when let go, forgotten when the document has them. */
+import { create } from "zustand";
+import type { PlatePoint } from "../model/geometry";
+
+type Drafts = {
+  /** Points by shape id (`corners`, `include:0`, `exclude:1`, `occluder:arm`), while being changed. */
+  shapes: Record<string, PlatePoint[]>;
+  /** Points of a polygon that is being drawn. */
+  drawing: PlatePoint[];
+};
+
+export const useDrafts = create<Drafts>(() => ({ shapes: {}, drawing: [] }));
+
+export function setDraft(id: string, points: PlatePoint[] | null): void {
+  useDrafts.setState((s) => {
+    const shapes = { ...s.shapes };
+    if (points) shapes[id] = points;
+    else delete shapes[id];
+    return { shapes };
+  });
+}
+
+export function setDrawing(points: PlatePoint[]): void {
+  useDrafts.setState({ drawing: points });
+}

@@ -1,0 +1,70 @@
+/** Bring files in by dropping or choosing them: sent with progress, read by a job, refused with its sentence. */
+import { App, Progress, Upload as AntUpload } from "antd";
+import { useRef, useState } from "react";
+import { api, data, type JobView, type MediaView } from "../api/client";
+import { upload } from "../api/uploads";
+
+const ACCEPT = ".mp4,.mov,.m4v,.mkv,.png,.jpg,.jpeg,.tif,.tiff,.exr,.zip";
+
+type Stage = { text: string; done: number; total: number } | null;
+
+async function waitUntilUsable(hash: string, job: string | null, tell: (s: Stage) => void): Promise<MediaView> {
+  for (;;) {
+    if (job) {
+      const now = data<JobView>(await api.GET("/api/jobs/{job_id}", { params: { path: { job_id: job } } }));
+      if (now.state === "failed" || now.state === "stopped") throw new Error(now.message);
+      tell({ text: "Reading every frame", done: now.done, total: now.total });
+    }
+    const media = await api.GET("/api/media/{media_hash}", { params: { path: { media_hash: hash } } }).then((a) => data<MediaView>(a), () => null);
+    // Usable as soon as facts and the first proxies are there; the rest arrives while people work.
+    if (media?.facts && (media.state === "ready" || media.proxies > 0)) return media;
+    await new Promise((r) => setTimeout(r, 250));
+  }
+}
+
+export function Upload({ title, hint, onMedia }: { title: string; hint: string; onMedia: (media: MediaView) => void }) {
+  const { notification } = App.useApp();
+  const [stage, setStage] = useState<Stage>(null);
+  const batch = useRef<File[] | null>(null);
+
+  const take = async (files: File[]) => {
+    try {
+      setStage({ text: "Sending", done: 0, total: 1 });
+      const sent = await upload(files, (done, total) => setStage({ text: "Sending", done, total }));
+      onMedia(await waitUntilUsable(sent.media.hash, sent.job, setStage));
+    } catch (error) {
+      notification.error({ message: "Not taken in", description: (error as Error).message, duration: 12 });
+    } finally {
+      setStage(null);
+      batch.current = null;
+    }
+  };
+  return (
+    <AntUpload.Dragger
+      multiple
+      accept={ACCEPT}
+      showUploadList={false}
+      disabled={stage !== null}
+      beforeUpload={(file, all) => {
+        // Called once a file; the whole batch is one film, one still, or one numbered sequence.
+        if (batch.current === null && file === all[0]) {
+          batch.current = all;
+          void take(all);
+        }
+        return false;
+      }}
+    >
+      {stage ? (
+        <div style={{ padding: "2px 16px" }}>
+          <div>{stage.text}</div>
+          <Progress percent={stage.total ? Math.round((100 * stage.done) / stage.total) : 0} size="small" />
+        </div>
+      ) : (
+        <div style={{ padding: "2px 10px" }}>
+          <div>{title}</div>
+          <div className="quiet small">{hint}</div>
+        </div>
+      )}
+    </AntUpload.Dragger>
+  );
+}
