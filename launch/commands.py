@@ -34,9 +34,7 @@ def _worker(args: argparse.Namespace) -> int:
     install.ensure_python()
     env = _with_application(dict(os.environ))
     if "VERDIGRIS_DATABASE_URL" not in env:
-        raise LaunchError(
-            "A worker needs VERDIGRIS_DATABASE_URL and VERDIGRIS_MEDIA_DIR, or a running ./verdigris start here."
-        )
+        raise LaunchError("A worker needs VERDIGRIS_DATABASE_URL and VERDIGRIS_MEDIA_DIR, or a running ./verdigris start here.")
     return subprocess.call([str(install.PYTHON), "-m", "verdigris.cli.main", "worker", "--name", args.name], env=env)
 
 
@@ -50,7 +48,11 @@ def _check(args: argparse.Namespace) -> int:
         ("lint", [python, "-m", "ruff", "check", *(["--fix"] if args.fix else []), "."], install.ROOT),
         ("types", [python, "-m", "mypy"], install.ROOT),
         ("layers", [str(install.VENV / "bin" / "lint-imports")], install.ROOT),
-        ("API client is current", [python, "-m", "verdigris.cli.main", "openapi", *([] if args.fix else ["--check"])], install.ROOT),
+        (
+            "API client is current",
+            [python, "-m", "verdigris.cli.main", "openapi", *([] if args.fix else ["--check"])],
+            install.ROOT,
+        ),
         ("web lint", ["npm", "run", "--silent", "lint"], web),
         ("web types", ["npm", "run", "--silent", "types"], web),
         ("web layers", ["npm", "run", "--silent", "layers"], web),
@@ -106,8 +108,7 @@ def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(
         prog="./verdigris",
         description="Verdigris: follow a plane, pin new artwork onto it, keep the evidence in view.",
-        epilog="Without a server: probe, track, render, bench. With a running application: export, import. "
-        "Each has --help.",
+        epilog="Without a server: probe, track, render, bench. With a running application: export, import. Each has --help.",
     )
     sub = parser.add_subparsers(dest="command", required=True, metavar="command")
     commands: dict[str, tuple[Callable[[argparse.Namespace], int], str]] = {

@@ -38,9 +38,7 @@ def run_step(
         say(f"  {title} ...")
     with log.open("wb") as out:
         try:
-            process = subprocess.Popen(
-                command, cwd=cwd, env=env, stdin=subprocess.DEVNULL, stdout=out, stderr=out
-            )
+            process = subprocess.Popen(command, cwd=cwd, env=env, stdin=subprocess.DEVNULL, stdout=out, stderr=out)
         except FileNotFoundError as error:
             raise LaunchError(f"{title}: {command[0]} is not there. {remedy}".strip()) from error
         while process.poll() is None:

@@ -99,10 +99,16 @@ _lock = Lock()
 
 @router.get("/{shot_id}/revisions/{number}/results/{frame}", response_class=Response)
 def result_frame(
-    shot_id: uuid.UUID, number: int, frame: Annotated[int, Path(ge=0, le=1_000_000)], s: Transaction, folder: Folder, frames: int = 0
+    shot_id: uuid.UUID,
+    number: int,
+    frame: Annotated[int, Path(ge=0, le=1_000_000)],
+    s: Transaction,
+    folder: Folder,
+    frames: int = 0,
 ) -> Response:
     """A result frame at proxy size. `frames`, how many the take had when asking, is part of the address, so that
-    an answer may be kept for ever."""
+    an answer may be kept for ever.
+    """
     key = (shot_id, number, frames)
     with _lock:
         preview = _previews.get(key)

@@ -48,9 +48,7 @@ def track_file(shot_id: uuid.UUID, surface_id: str, form: str, s: Transaction) -
         raise StoreError("not_found", f"{surface.name} has no track yet." if surface.take is None else "Tracks are json or csv.")
     raw = read_frames(s, uuid.UUID(surface.take))
     results = [
-        FrameResult(
-            r.frame, r.status, r.homography, corners_at(surface, raw, r.frame), r.sigma_px, r.residual_px, r.share_used, r.reason
-        )
+        FrameResult(r.frame, r.status, r.homography, corners_at(surface, raw, r.frame), r.sigma_px, r.residual_px, r.share_used, r.reason)
         for r in raw.values()
     ]
     with tempfile.TemporaryDirectory() as temporary:

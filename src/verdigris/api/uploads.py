@@ -24,9 +24,7 @@ router = APIRouter(prefix="/api/uploads", tags=["uploads"])
 
 
 @router.post("/file", status_code=201)
-async def upload_file(
-    request: Request, folder: Folder, name: Annotated[str, Query(min_length=1, max_length=250)]
-) -> Uploaded:
+async def upload_file(request: Request, folder: Folder, name: Annotated[str, Query(min_length=1, max_length=250)]) -> Uploaded:
     """Take in one film, still, or zip of numbered stills; the request's body is the file."""
     ending = safe_ending(name)
     limit = settings().largest_upload

@@ -110,9 +110,12 @@ def _shot_summary(s: Session, shot: ShotRow) -> ShotSummary:
         view = None if take is None else take_view(s, take, document)
         surfaces.append(
             SurfaceSummary(
-                id=surface.id, name=surface.name, ranges=view.ranges if view else [], looks=len(view.looks) if view else 0,
+                id=surface.id,
+                name=surface.name,
+                ranges=view.ranges if view else [],
+                looks=len(view.looks) if view else 0,
                 lost=view.lost if view else 0,
-            )  # fmt: skip
+            )
         )
     deliveries = list_deliveries(s, shot.id)
     first = document.plate.first_frame

@@ -11,9 +11,7 @@ from verdigris.cli.terminal import console, print_json, progress_bar
 Json = Annotated[bool, typer.Option("--json", help="Print facts as JSON on standard output.")]
 
 
-def probe(
-    media: Annotated[Path, typer.Argument(help="Film file, folder of numbered stills, or one still.")], json: Json = False
-) -> None:
+def probe(media: Annotated[Path, typer.Argument(help="Film file, folder of numbered stills, or one still.")], json: Json = False) -> None:
     """Read the facts of a film or stills, counting its frames by decoding."""
     from verdigris.media.reader import open_media, verify_media
 

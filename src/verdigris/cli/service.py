@@ -54,7 +54,10 @@ def openapi(check: Annotated[bool, typer.Option(help="Only say whether the commi
         source, made = Path(temporary) / "openapi.json", Path(temporary) / "schema.d.ts"
         source.write_text(schema)
         subprocess.run(
-            ["npx", "--no-install", "openapi-typescript", str(source), "-o", str(made)], cwd=root / "web", check=True, capture_output=True
+            ["npx", "--no-install", "openapi-typescript", str(source), "-o", str(made)],
+            cwd=root / "web",
+            check=True,
+            capture_output=True,
         )
         current = target.exists() and target.read_text() == schema and client.exists() and client.read_text() == made.read_text()
         if check:
@@ -112,7 +115,7 @@ def import_shot(
 
 
 def bench(
-    what: Annotated[str, typer.Argument(help="all, tracking, render, preview, memory")] = "all",
+    what: Annotated[str, typer.Argument(help="all, tracking, render, memory, interface")] = "all",
     quick: Annotated[bool, typer.Option(help="Fewer frames, for a first look.")] = False,
 ) -> None:
     """Measure accuracy and speed as ratios within one run, and write bench/RESULTS.md."""

@@ -116,7 +116,7 @@ def departures(frame: int, width: int = 1280, height: int = 960) -> Uint8:
         board.wave(height * (0.80 + 0.055 * i), 18, width * (0.6 - 0.1 * i), frame * (0.10 + 0.04 * i), colour)
     boat, bob = (frame * 7.0) % (width + 400) - 200, 6 * np.sin(frame * 0.26)
     for shape in ([[-90, 762], [110, 756], [84, 800], [-70, 800]], [[-50, 722], [56, 722], [66, 760], [-54, 762]]):
-        board.polygon(np.array(shape, np.float64) + [boat, bob], (0.93, 0.89, 0.78))
+        board.polygon(np.array(shape, np.float64) + np.array([boat, bob]), (0.93, 0.89, 0.78))
     ivory, copper = (0.95, 0.93, 0.86), (0.93, 0.64, 0.40)
     board.text("Next departures", 70, 118, 72, 700, ivory)
     board.text(f"06:{31 + frame // 24:02d}:{(frame * 60 // 24) % 60:02d}", width - 330, 116, 62, 500, copper)

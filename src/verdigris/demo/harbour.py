@@ -4,7 +4,19 @@ import cv2
 import numpy as np
 
 from verdigris.core.types import Float32
-from verdigris.demo.textures import Rng, box_mask, fill_box, fill_polygon, flat_colour, fractal_noise, over, sample_noise, soft, text_mask, with_alpha
+from verdigris.demo.textures import (
+    Rng,
+    box_mask,
+    fill_box,
+    fill_polygon,
+    flat_colour,
+    fractal_noise,
+    over,
+    sample_noise,
+    soft,
+    text_mask,
+    with_alpha,
+)
 
 
 def backdrop(rng: Rng, width: int, height: int, horizon: float) -> Float32:
@@ -22,9 +34,7 @@ def backdrop(rng: Rng, width: int, height: int, horizon: float) -> Float32:
     sun = np.exp(-(((x - 0.24 * width) / (0.22 * width)) ** 2 + ((y - horizon * 0.80) / (0.30 * height)) ** 2))
     sky += np.array([0.42, 0.30, 0.16], np.float32) * sun[..., None]
     picture = np.asarray(sky, np.float32)
-    for depth, (base, rise, tint) in enumerate(
-        [(8, 120, (0.40, 0.43, 0.47)), (4, 82, (0.24, 0.28, 0.29)), (0, 46, (0.115, 0.135, 0.115))]
-    ):
+    for depth, (base, rise, tint) in enumerate([(8, 120, (0.40, 0.43, 0.47)), (4, 82, (0.24, 0.28, 0.29)), (0, 46, (0.115, 0.135, 0.115))]):
         ridge = fractal_noise(rng, 1, width, 700 - 190 * depth, 8, 0.5)[0]
         envelope = 0.5 + 0.5 * np.sin(np.linspace(0.5 + depth * 2.1, 4.6 + depth * 2.6, width))
         top = horizon + 6 - base - rise * np.clip(0.25 + 0.75 * envelope + 0.32 * ridge, 0.02, None)
@@ -37,8 +47,15 @@ def backdrop(rng: Rng, width: int, height: int, horizon: float) -> Float32:
 
 
 def _town(rng: Rng, picture: Float32, horizon: float) -> None:
-    h, w = picture.shape[:2]
-    walls = [(0.55, 0.50, 0.43), (0.42, 0.25, 0.19), (0.50, 0.40, 0.22), (0.36, 0.40, 0.43), (0.60, 0.57, 0.53), (0.24, 0.32, 0.33)]
+    w = picture.shape[1]
+    walls = [
+        (0.55, 0.50, 0.43),
+        (0.42, 0.25, 0.19),
+        (0.50, 0.40, 0.22),
+        (0.36, 0.40, 0.43),
+        (0.60, 0.57, 0.53),
+        (0.24, 0.32, 0.33),
+    ]
     x = 0.50 * w
     while x < 0.97 * w:
         bw, bh = rng.uniform(26, 58), rng.uniform(26, 64)
@@ -96,7 +113,11 @@ def ferry(rng: Rng, width: int, height: int) -> Float32:
     for row, (y0, x0, x1) in enumerate([(0.375, 0.13, 0.84), (0.235, 0.21, 0.72), (0.125, 0.58, 0.71)]):
         for x in np.arange(x0, x1, 0.042):
             lit = rng.random() < 0.22
-            part([(x, y0), (x + 0.027, y0), (x + 0.027, y0 + 0.045), (x, y0 + 0.045)], (0.95, 0.72, 0.40) if lit else (0.035, 0.05, 0.06), 1.0 + 0.1 * row)
+            part(
+                [(x, y0), (x + 0.027, y0), (x + 0.027, y0 + 0.045), (x, y0 + 0.045)],
+                (0.95, 0.72, 0.40) if lit else (0.035, 0.05, 0.06),
+                1.0 + 0.1 * row,
+            )
     for x in np.arange(0.11, 0.88, 0.022):
         part([(x, 0.285), (x + 0.002, 0.285), (x + 0.002, 0.33), (x, 0.33)], (0.55, 0.55, 0.52))
     part([(0.10, 0.284), (0.88, 0.284), (0.88, 0.289), (0.10, 0.289)], (0.60, 0.60, 0.56))
@@ -114,7 +135,15 @@ def ferry(rng: Rng, width: int, height: int) -> Float32:
     return with_alpha(soft(rgb, 1.0), soft(alpha, 1.0))
 
 
-def quay(rng: Rng, width: int, height: int, focal_px: float, centre: tuple[float, float], drop_m: float, shadows: list[tuple[float, float, float, float, float]]) -> Float32:
+def quay(
+    rng: Rng,
+    width: int,
+    height: int,
+    focal_px: float,
+    centre: tuple[float, float],
+    drop_m: float,
+    shadows: list[tuple[float, float, float, float, float]],
+) -> Float32:
     """Stone slabs of the quay painted as the view sees them, (height, width, 4).
 
     Parameters
@@ -202,5 +231,3 @@ def bollard(rng: Rng) -> Float32:
     tone = light * (1 + 0.18 * fractal_noise(rng, h, w, 14, 5))
     rgb = np.stack([tone * 1.08, tone, tone * 0.94], axis=2).astype(np.float32)
     return with_alpha(soft(rgb, 1.0), soft(inside.astype(np.float32), 1.0))
-
-

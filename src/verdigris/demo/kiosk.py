@@ -36,7 +36,11 @@ def _face(rng: Rng) -> Float32:
     fill_box(rgb, (0.235, 0.205, 0.155), 0.05 * s, 0.035 * s, w - 0.05 * s, 0.125 * s, 6)
     type_lines = [("Tickets and timetable", 0.075 * s, 0.104 * s, 0.062 * s, 600)]
     over(rgb, (0.030, 0.052, 0.056), text_mask(h, w, type_lines))
-    over(rgb, (0.20, 0.22, 0.215), box_mask(h, w, x0 - 22, y0 - 22, x1 + 22, y1 + 22, 14) - box_mask(h, w, x0 - 19, y0 - 19, x1 + 19, y1 + 19, 12))
+    over(
+        rgb,
+        (0.20, 0.22, 0.215),
+        box_mask(h, w, x0 - 22, y0 - 22, x1 + 22, y1 + 22, 14) - box_mask(h, w, x0 - 19, y0 - 19, x1 + 19, y1 + 19, 12),
+    )
     fill_box(rgb, (0.017, 0.019, 0.021), x0 - 17, y0 - 17, x1 + 17, y1 + 17, 10)
     glass_wear = np.clip(fractal_noise(rng, h, w, 5, 3) - 1.6, 0, 1) * 0.5
     over(rgb, (0.11, 0.11, 0.10), np.asarray(glass_wear * box_mask(h, w, x0 - 17, y0 - 17, x1 + 17, y1 + 17), np.float32))
@@ -44,7 +48,11 @@ def _face(rng: Rng) -> Float32:
     fill_box(rgb, (0.012, 0.013, 0.014), 0.13 * s, below, 0.30 * s, below + 13, 5)
     fill_box(rgb, (0.20, 0.50, 0.42), 0.32 * s, below + 2, 0.332 * s, below + 11, 4)
     fill_box(rgb, (0.46, 0.43, 0.36), 0.60 * s, below - 22, 0.93 * s, below + 0.12 * s, 3)
-    notice = [("Cards and coins.", 0.62 * s, below + 8, 21, 600), ("No change given after", 0.62 * s, below + 34, 19, 400), ("the last sailing.", 0.62 * s, below + 56, 19, 400)]
+    notice = [
+        ("Cards and coins.", 0.62 * s, below + 8, 21, 600),
+        ("No change given after", 0.62 * s, below + 34, 19, 400),
+        ("the last sailing.", 0.62 * s, below + 56, 19, 400),
+    ]
     over(rgb, (0.05, 0.045, 0.04), text_mask(h, w, notice))
     for sx in (0.028, FACE_M[0] - 0.028):
         for sy in (0.06, 0.30, 0.55, 0.80, 1.05):
@@ -122,10 +130,22 @@ def kiosk_scene() -> Scene:
     screen_origin = origin + across * x0 + down * y0
     sw, sh = round((x1 - x0) * FACE_PX_PER_M), round((y1 - y0) * FACE_PX_PER_M)
     screen_m = standing_plane(screen_origin, across, down, FACE_PX_PER_M)
-    corners = np.array([screen_origin, screen_origin + across * (x1 - x0), screen_origin + across * (x1 - x0) + down * (y1 - y0), screen_origin + down * (y1 - y0)])
+    corners = np.array(
+        [
+            screen_origin,
+            screen_origin + across * (x1 - x0),
+            screen_origin + across * (x1 - x0) + down * (y1 - y0),
+            screen_origin + down * (y1 - y0),
+        ]
+    )
     drop = EYE_M + 0.0
     kiosk_mid = origin + across * FACE_M[0] / 2 + back * 0.17
-    shadows = [(float(kiosk_mid[0]), float(kiosk_mid[2]), 0.50, 0.18, 0.65), (2.35, 8.0, 0.25, 6.0, 0.55), (-1.95, 8.2, 0.16, 0.14, 0.5), (0.85, 10.4, 0.16, 0.14, 0.5)]
+    shadows = [
+        (float(kiosk_mid[0]), float(kiosk_mid[2]), 0.50, 0.18, 0.65),
+        (2.35, 8.0, 0.25, 6.0, 0.55),
+        (-1.95, 8.2, 0.16, 0.14, 0.5),
+        (0.85, 10.4, 0.16, 0.14, 0.5),
+    ]
     textures = {
         "backdrop": soft(harbour.backdrop(rng, view_w, view_h, view_h / 2 - 14), 2.4),
         "ferry": soft(harbour.ferry(rng, 900, 420), 1.5),

@@ -1,8 +1,8 @@
 """Render a scene: every plane is resampled exactly, the shutter is an integral, light is linear throughout."""
 
 from collections.abc import Iterator
-from functools import lru_cache
 from concurrent.futures import Future, ProcessPoolExecutor
+from functools import lru_cache
 from multiprocessing import get_context
 
 import numba
@@ -61,7 +61,7 @@ def shutter_times(scene: Scene, frame: float) -> list[float]:
     half = scene.sensor.shutter / 2
     probe = np.concatenate([s.corners for s in scene.surfaces])
     travel = np.linalg.norm(scene.project(frame + half, probe) - scene.project(frame - half, probe), axis=1).max()
-    count = int(np.clip(np.ceil(travel / SHUTTER_STEP_PX) , 2, MOST_SHUTTER_SAMPLES))
+    count = int(np.clip(np.ceil(travel / SHUTTER_STEP_PX), 2, MOST_SHUTTER_SAMPLES))
     return [frame + half * ((2 * i + 1) / count - 1) for i in range(count)]
 
 

@@ -1,9 +1,11 @@
 """Procedural surfaces: noise, wear, type. Linear light, float32, R G B (A premultiplied)."""
 
+from collections.abc import Sequence
+
 import cv2
 import numpy as np
 
-from verdigris.core.types import Float32, Float64
+from verdigris.core.types import AnyArray, Float32, Float64
 
 Rng = np.random.Generator
 
@@ -35,7 +37,7 @@ def flat_colour(height: int, width: int, rgb: tuple[float, float, float]) -> Flo
     return np.broadcast_to(np.array(rgb, np.float32), (height, width, 3)).copy()
 
 
-def text_mask(height: int, width: int, lines: list[tuple[str, float, float, float, int]]) -> Float32:
+def text_mask(height: int, width: int, lines: Sequence[tuple[str, float, float, float, int]]) -> Float32:
     """Type as coverage, (height, width) float32 0..1.
 
     Parameters
@@ -48,7 +50,7 @@ def text_mask(height: int, width: int, lines: list[tuple[str, float, float, floa
     return cv2.resize(big[..., 0], (width, height), interpolation=cv2.INTER_AREA).astype(np.float32) / 255
 
 
-def over(base: Float32, colour: tuple[float, ...] | Float32, mask: Float32) -> None:
+def over(base: Float32, colour: tuple[float, ...] | Float32, mask: AnyArray) -> None:
     """Lay a colour over a picture where a mask says, in place."""
     m = mask[..., None]
     base *= 1 - m
@@ -73,7 +75,14 @@ def box_mask(height: int, width: int, x0: float, y0: float, x1: float, y1: float
 
 
 def fill_box(
-    base: Float32, colour: tuple[float, ...] | Float32, x0: float, y0: float, x1: float, y1: float, radius: float = 0.0, strength: float = 1.0
+    base: Float32,
+    colour: tuple[float, ...] | Float32,
+    x0: float,
+    y0: float,
+    x1: float,
+    y1: float,
+    radius: float = 0.0,
+    strength: float = 1.0,
 ) -> None:
     """Lay a rounded rectangle over a picture, touching only its own pixels, in place."""
     h, w = base.shape[:2]

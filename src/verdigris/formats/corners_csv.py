@@ -10,9 +10,7 @@ from verdigris.core.types import Float64
 from verdigris.formats.errors import FormatError
 
 _CORNERS = ("top_left", "top_right", "bottom_right", "bottom_left")
-HEADER = (
-    ["frame", "status"] + [f"{c}_{axis}" for c in _CORNERS for axis in "xy"] + [f"{c}_sigma_px" for c in _CORNERS] + ["residual_px"]
-)
+HEADER = ["frame", "status"] + [f"{c}_{axis}" for c in _CORNERS for axis in "xy"] + [f"{c}_sigma_px" for c in _CORNERS] + ["residual_px"]
 
 
 def write_corners_csv(path: Path, results: list[FrameResult], first_frame: int = 0) -> None:

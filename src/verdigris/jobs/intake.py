@@ -42,7 +42,15 @@ def take_in(s: Session, folder: MediaFolder, path: Path) -> str:
         shutil.rmtree(temporary, ignore_errors=True)
     size = sum(f.stat().st_size for f in path.iterdir()) if is_folder else path.stat().st_size
     s.add(
-        Media(hash=media_hash, name=path.name, ending=ending, bytes=size, state="reading", proxies=0, facts=facts.model_dump(mode="json"))
+        Media(
+            hash=media_hash,
+            name=path.name,
+            ending=ending,
+            bytes=size,
+            state="reading",
+            proxies=0,
+            facts=facts.model_dump(mode="json"),
+        )
     )
     s.flush()
     job = create_job(s, "media", f"Reading {path.name}", facts.frame_count, media_hash=media_hash)

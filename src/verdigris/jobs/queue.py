@@ -17,9 +17,7 @@ def _conninfo() -> str:
     return Settings().database_url
 
 
-app = procrastinate.App(
-    connector=PsycopgConnector(conninfo=_conninfo(), min_size=1, max_size=4), import_paths=["verdigris.jobs.tasks"]
-)
+app = procrastinate.App(connector=PsycopgConnector(conninfo=_conninfo(), min_size=1, max_size=4), import_paths=["verdigris.jobs.tasks"])
 # Whoever enqueues does so on its own connection, within its own transaction, without the tasks' code.
 _deferrer = procrastinate.App(connector=SyncPsycopgConnector(conninfo=_conninfo()))
 
@@ -37,6 +35,6 @@ def install_queue(url: str) -> None:
 def enqueue(s: Session, task: str, priority: int = 0, **arguments: str | int) -> None:
     """Enqueue a task within a transaction: it exists only if the transaction is committed."""
     raw = s.connection().connection.dbapi_connection
-    _deferrer.configure_task(
-        f"verdigris.jobs.tasks.{task}", allow_unknown=True, connection=raw, queue=QUEUE, priority=priority
-    ).defer(**arguments)
+    _deferrer.configure_task(f"verdigris.jobs.tasks.{task}", allow_unknown=True, connection=raw, queue=QUEUE, priority=priority).defer(
+        **arguments
+    )

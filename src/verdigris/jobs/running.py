@@ -93,7 +93,10 @@ def run_job(url: str, job_id: str, work: Callable[[RunningJob], str | None], on_
         state, message = "failed", error.sentence
         log.info("job failed", job=job_id, code=error.code, sentence=error.sentence)
     except Exception:
-        state, message = "failed", "Something unexpected went wrong; the worker's log has the details. Nothing done so far is lost."
+        state, message = (
+            "failed",
+            "Something unexpected went wrong; the worker's log has the details. Nothing done so far is lost.",
+        )
         log.exception("job failed unexpectedly", job=job_id)
     job.finish(state, message)
     if on_end:

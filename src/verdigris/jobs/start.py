@@ -38,12 +38,8 @@ def start_tracking(s: Session, shot_id: uuid.UUID, surface_id: str, direction: D
         raise StoreError("busy", f"{surface.name} is being followed already. Stop it first, or let it finish.")
     if take is None or take.key != tracking_key(document, surface):
         take = create_take(s, shot.id, document, surface)
-        add_revision(
-            s, shot, apply_edit(document, ChooseTake(surface=surface.id, take=str(take.id))), f"take {take.label} begun"
-        )
-    job = create_job(
-        s, "track", f"Following {surface.name}, take {take.label}", facts.frame_count, shot_id=shot.id, take_id=take.id
-    )
+        add_revision(s, shot, apply_edit(document, ChooseTake(surface=surface.id, take=str(take.id))), f"take {take.label} begun")
+    job = create_job(s, "track", f"Following {surface.name}, take {take.label}", facts.frame_count, shot_id=shot.id, take_id=take.id)
     enqueue(s, "track", priority=5, job_id=str(job.id), revision=shot.head, direction=direction)
     return job
 

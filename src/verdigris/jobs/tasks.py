@@ -18,7 +18,16 @@ from verdigris.media.facts import Limits, MediaFacts
 from verdigris.media.frames import Frame, rgb8
 from verdigris.media.reader import open_media
 from verdigris.runs.compose import check_ready, compose_frame, frames_without_track
-from verdigris.runs.handover import Stopped, film_parts, join_film, render_part, side_by_side, still_name, unfinished, write_result_still
+from verdigris.runs.handover import (
+    Stopped,
+    film_parts,
+    join_film,
+    render_part,
+    side_by_side,
+    still_name,
+    unfinished,
+    write_result_still,
+)
 from verdigris.runs.kept_frames import keep_frame, restore_frame
 from verdigris.runs.project import OpenShot
 from verdigris.runs.proxies import encode_jpeg, write_proxies
@@ -37,9 +46,7 @@ JOB_PART_FRAMES = 60
 
 
 def _limits(settings: Settings) -> Limits:
-    return Limits(
-        bytes=settings.largest_upload, pixels=settings.most_pixels, frames=settings.most_frames, seconds=settings.longest_seconds
-    )
+    return Limits(bytes=settings.largest_upload, pixels=settings.most_pixels, frames=settings.most_frames, seconds=settings.longest_seconds)
 
 
 def media_paths(settings: Settings, document: Shot) -> dict[str, Path]:
@@ -121,7 +128,8 @@ def track(job_id: str, revision: int, direction: Direction) -> None:
     def work(job: RunningJob) -> str:
         with session(settings.database_url) as s:
             row = get_job(s, job.id)
-            assert row.take_id is not None and row.shot_id is not None
+            assert row.take_id is not None
+            assert row.shot_id is not None
             take = get_take(s, row.take_id)
             document = parse_shot(get_revision(s, row.shot_id, revision).document)
             known = read_frames(s, take.id)
@@ -172,7 +180,13 @@ def _padded(picture: Frame, box: tuple[int, int, int, int]) -> Uint8:
         return np.full((CROP_PX, CROP_PX, 3), 44, np.uint8)
     return np.asarray(
         cv2.copyMakeBorder(
-            rgb8(picture, inner), inner[1] - y0, y1 - inner[3], inner[0] - x0, x1 - inner[2], cv2.BORDER_CONSTANT, value=(44, 44, 44)
+            rgb8(picture, inner),
+            inner[1] - y0,
+            y1 - inner[3],
+            inner[0] - x0,
+            x1 - inner[2],
+            cv2.BORDER_CONSTANT,
+            value=(44, 44, 44),
         ),
         np.uint8,
     )
@@ -203,7 +217,8 @@ def render(job_id: str) -> None:
 def _delivery_inputs(settings: Settings, job_id: uuid.UUID) -> tuple[Shot, dict[str, dict[int, FrameResult]], Job, Path]:
     with session(settings.database_url) as s:
         row = get_job(s, job_id)
-        assert row.delivery_id is not None and row.shot_id is not None
+        assert row.delivery_id is not None
+        assert row.shot_id is not None
         delivery = get_delivery(s, row.delivery_id)
         document = parse_shot(get_revision(s, row.shot_id, delivery.revision).document)
         tracks = chosen_tracks(s, document)
@@ -293,7 +308,8 @@ def _finish_if_whole(settings: Settings, job: RunningJob, document: Shot, opened
     parts = film_parts(facts.frame_count, JOB_PART_FRAMES)
     with session(settings.database_url) as s:
         row = s.get(Job, job.id, with_for_update=True)
-        assert row is not None and row.delivery_id is not None
+        assert row is not None
+        assert row.delivery_id is not None
         if not all((folder / f"done-{start:06d}").exists() for start, _ in parts) or row.state == "done":
             return None
         delivery = get_delivery(s, row.delivery_id)

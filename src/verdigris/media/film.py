@@ -68,7 +68,7 @@ class FilmReader:
         if width * height > limits.pixels or max(width, height) > limits.side_px:
             raise MediaError("too_large", f"{path.name} is {width} x {height} pixels; that is more than is read here.")
         self._times = self._scan(limits)
-        self._iterator: Iterator[VideoFrame] | None = None
+        self._iterator: Iterator[Any] | None = None
         self._next = -1
         self.facts = self._read_facts()
 
@@ -153,8 +153,9 @@ class FilmReader:
             # Going on is cheaper than seeking while the wanted frame is near.
             if self._iterator is None or not self._next <= n <= self._next + 12:
                 self._container.seek(want, stream=self._stream, backward=True)
-                self._iterator = self._container.decode(self._stream)
-            for picture in self._iterator:
+                self._iterator = iter(self._container.decode(self._stream))
+            pictures: Iterator[Any] = self._iterator
+            for picture in pictures:
                 if picture.pts is not None and picture.pts >= want:
                     self._next = n + 1
                     return convert_frame(picture)
@@ -170,7 +171,8 @@ class FilmReader:
         self._container.seek(self._times[0], stream=self._stream, backward=True)
         count = 0
         try:
-            for picture in self._container.decode(self._stream):
+            pictures: Iterator[Any] = iter(self._container.decode(self._stream))
+            for picture in pictures:
                 if picture.is_corrupt:
                     raise MediaError("damaged", f"{self.path.name}: frame {count} is damaged.")
                 count += 1
@@ -179,7 +181,8 @@ class FilmReader:
             raise MediaError("damaged", f"{self.path.name}: frame {count} cannot be decoded; the file is damaged there.") from error
         if count != self.facts.frame_count:
             raise MediaError(
-                "damaged", f"{self.path.name} announces {self.facts.frame_count} frames and {count} can be decoded: it is cut short or damaged."
+                "damaged",
+                f"{self.path.name} announces {self.facts.frame_count} frames and {count} can be decoded: it is cut short or damaged.",
             )
 
 
@@ -191,7 +194,17 @@ def _matrix(colorspace: int, height: int) -> str:
 def _coding_of(name: str, colorspace: int, color_range: int, height: int) -> tuple[YuvCoding | None, bool]:
     """Coding of a planar Y'CbCr format, None for others; and whether it has alpha."""
     base = name.removesuffix("le")
-    alpha = base.startswith("yuva") or base in ("rgba", "bgra", "argb", "abgr", "rgba64", "gbrap", "gbrap10", "gbrap12", "gbrap16")
+    alpha = base.startswith("yuva") or base in (
+        "rgba",
+        "bgra",
+        "argb",
+        "abgr",
+        "rgba64",
+        "gbrap",
+        "gbrap10",
+        "gbrap12",
+        "gbrap16",
+    )
     for prefix in ("yuva", "yuvj", "yuv"):
         if base.startswith(prefix):
             layout, _, depth = base.removeprefix(prefix).partition("p")
@@ -213,13 +226,13 @@ def convert_frame(picture: VideoFrame) -> Frame:
     wanted = ("rgba64le" if alpha else "rgb48le") if deep else ("rgba" if alpha else "rgb24")
     pixels = picture.reformat(format=wanted).to_ndarray()
     if alpha:
-        top = np.float32(np.iinfo(pixels.dtype).max)
+        top = np.float32(65535 if deep else 255)
         return RgbFrame(np.ascontiguousarray(pixels[..., :3]), pixels[..., 3].astype(np.float32) / top)
     return RgbFrame(pixels)
 
 
 def _plane(picture: VideoFrame, index: int, depth: int) -> AnyArray:
-    plane = picture.planes[index]
+    plane: Any = picture.planes[index]
     dtype = np.uint8 if depth == 8 else np.uint16
     rows = np.frombuffer(plane, dtype).reshape(plane.height, plane.line_size // np.dtype(dtype).itemsize)
     return rows[:, : plane.width].copy()

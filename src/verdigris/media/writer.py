@@ -1,6 +1,6 @@
 """Writing films in the plate's own pixel format, in parts that are joined without encoding again."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from fractions import Fraction
 from pathlib import Path
 from types import TracebackType
@@ -72,11 +72,14 @@ class FilmWriter:
 def _to_picture(frame: Frame, pixel_format: str, matrix: str, full: bool) -> VideoFrame:
     if isinstance(frame, YuvFrame) and _format_name(frame) == pixel_format.replace("yuvj", "yuv"):
         picture = VideoFrame(frame.width, frame.height, pixel_format)
-        for plane, data in zip(picture.planes, frame.planes, strict=True):
+        planes: Sequence[Any] = picture.planes
+        for plane, data in zip(planes, frame.planes, strict=True):
             target = np.frombuffer(plane, data.dtype).reshape(plane.height, plane.line_size // data.dtype.itemsize)
             target[:, : plane.width] = data
         return picture
-    source = VideoFrame.from_ndarray(np.ascontiguousarray(frame.rgb_integers()), format="rgb48le" if frame.rgb_integers().dtype == np.uint16 else "rgb24")
+    source = VideoFrame.from_ndarray(
+        np.ascontiguousarray(frame.rgb_integers()), format="rgb48le" if frame.rgb_integers().dtype == np.uint16 else "rgb24"
+    )
     return source.reformat(
         format=pixel_format, dst_colorspace={"bt601": 5, "bt709": 1, "bt2020": 9}[matrix], dst_color_range=2 if full else 1
     )
@@ -100,7 +103,9 @@ def join_parts(parts: Sequence[Path], starts: Sequence[int], out: Path, rate: Fr
         with av.open(str(parts[0])) as first:
             stream: Any = target.add_stream_from_template(first.streams.video[0])
         stream.time_base = 1 / rate
-        sound, sound_stream, sound_packets = None, None, iter(())
+        sound: Any = None
+        sound_stream: Any = None
+        sound_packets: Iterator[Any] = iter(())
         if sound_from is not None:
             sound = av.open(str(sound_from), format=film_format(sound_from))
             source_sound = next(iter(sound.streams.audio), None)

@@ -48,9 +48,7 @@ class PlacedArtwork:
         self.placement, self.surface, self._reader = placement, surface, reader
         facts = reader.facts
         aspect = surface_aspect(quad, plate.width, plate.height, float(plate.pixel_aspect))
-        self.art_from_surface = art_from_surface(
-            placement.fit, facts.width, facts.height, float(facts.pixel_aspect), aspect
-        )
+        self.art_from_surface = art_from_surface(placement.fit, facts.width, facts.height, float(facts.pixel_aspect), aspect)
         self._shown: tuple[int, Artwork] | None = None
         self._lock = threading.Lock()
 

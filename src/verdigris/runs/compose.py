@@ -12,7 +12,6 @@ from verdigris.runs.fronts import Tracks, corners_at, coverage_in_front
 from verdigris.shot.document import Shot
 
 
-
 def check_ready(shot: Shot, tracks: Tracks) -> None:
     """Say what is missing before rendering; RunError `nothing_placed`, `no_corners` or `not_tracked`."""
     if not shot.placements:
@@ -25,9 +24,7 @@ def check_ready(shot: Shot, tracks: Tracks) -> None:
             raise RunError("not_tracked", f"{surface.name} has artwork but no track. Track it first.")
 
 
-def compose_frame(
-    shot: Shot, placed: Sequence[PlacedArtwork], tracks: Tracks, frame: int, picture: Frame, scale: float = 1.0
-) -> Frame:
+def compose_frame(shot: Shot, placed: Sequence[PlacedArtwork], tracks: Tracks, frame: int, picture: Frame, scale: float = 1.0) -> Frame:
     """One frame of result. Where nothing covers, it is the plate, bit for bit.
 
     `scale` is px of `picture` per plate px: below 1 for previews made from proxies.

@@ -19,7 +19,6 @@ QUEUE_FRAMES = 6
 T = TypeVar("T")
 
 
-
 class Stopped(Exception):
     """The run was asked to stop; what is done is kept."""
 
@@ -50,9 +49,7 @@ def side_by_side(frames: Iterator[T], work: Callable[[T], Frame], threads: int =
                 future.cancel()
 
 
-def render_part(
-    out: Path, facts: MediaFacts, delivery: Delivery, frames: Iterator[Frame], on_frame: Callable[[], None]
-) -> None:
+def render_part(out: Path, facts: MediaFacts, delivery: Delivery, frames: Iterator[Frame], on_frame: Callable[[], None]) -> None:
     """Encode one part of a film; the file appears under its name only when it is whole."""
     with FilmWriter(unfinished(out), facts, delivery.crf, delivery.preset) as writer:
         for frame in frames:

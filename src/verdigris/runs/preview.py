@@ -31,7 +31,7 @@ class Preview:
         for placement in shot.placements:
             surface = shot.surface(placement.surface)
             media = placement.artwork.media
-            if surface.corners is not None and media in sources:
+            if surface.corners is not None and media is not None and media in sources:
                 reader = ProxyReader(*sources[media])
                 self._placed.append(PlacedArtwork(placement, surface, reader, facts))
 

@@ -18,7 +18,9 @@ CHANNEL = "verdigris"
 def engine(url: str) -> Engine:
     """The engine of a database address (postgresql://...)."""
     if not url:
-        raise StoreError("no_database", "No database is named. Start the application with ./verdigris start, or set VERDIGRIS_DATABASE_URL.")
+        raise StoreError(
+            "no_database", "No database is named. Start the application with ./verdigris start, or set VERDIGRIS_DATABASE_URL."
+        )
     return create_engine(url.replace("postgresql://", "postgresql+psycopg://", 1), pool_size=8, max_overflow=8, pool_pre_ping=True)
 
 

@@ -73,7 +73,9 @@ def safe_ending(name: str) -> str:
     ending = Path(name).suffix.lower()
     if ending not in (*FILM_ENDINGS, *STILL_ENDINGS, ".zip"):
         raise MediaError(
-            "unsupported", f"{Path(name).name} is not read here. Films are MP4, MOV and MKV; stills are PNG, JPEG, TIFF and OpenEXR, numbered ones as a folder or zip."
+            "unsupported",
+            f"{Path(name).name} is not read here. Films are MP4, MOV and MKV; "
+            "stills are PNG, JPEG, TIFF and OpenEXR, numbered ones as a folder or zip.",
         )
     return ending
 

@@ -81,9 +81,7 @@ def list_revisions(s: Session, shot_id: uuid.UUID) -> list[Revision]:
 def _check_base(s: Session, shot: ShotRow, base: int) -> None:
     if base == shot.head:
         return
-    since = s.scalars(
-        select(Revision.label).where(Revision.shot_id == shot.id, Revision.number > base).order_by(Revision.number)
-    ).all()
+    since = s.scalars(select(Revision.label).where(Revision.shot_id == shot.id, Revision.number > base).order_by(Revision.number)).all()
     what = ", ".join(dict.fromkeys(since)) or "undone"
     raise StoreError(
         "stale", f"This shot was changed in another window meanwhile: {what}. The picture now shows it; do your change again.",

@@ -88,6 +88,4 @@ def _result(row: TakeFrame) -> FrameResult:
 
 def chosen_tracks(s: Session, document: Shot) -> dict[str, dict[int, FrameResult]]:
     """Frames of the chosen take of every surface that has one."""
-    return {
-        surface.id: read_frames(s, uuid.UUID(surface.take)) for surface in document.surfaces if surface.take is not None
-    }
+    return {surface.id: read_frames(s, uuid.UUID(surface.take)) for surface in document.surfaces if surface.take is not None}

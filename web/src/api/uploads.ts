@@ -1,5 +1,6 @@
 /** Uploads with progress; the browser's fetch cannot tell how much was sent. */
-import { toApiError, type Uploaded } from "./client";
+import { toApiError } from "./client";
+import type { Uploaded } from "./types";
 
 type Progress = (sent: number, total: number) => void;
 

@@ -30,9 +30,7 @@ def art_from_surface(fit: Fit, art_width: float, art_height: float, art_pixel_as
             sx = aspect / art_aspect
         else:
             sy = art_aspect / aspect
-    return np.array(
-        [[sx * art_width, 0, (1 - sx) / 2 * art_width], [0, sy * art_height, (1 - sy) / 2 * art_height], [0, 0, 1.0]]
-    )
+    return np.array([[sx * art_width, 0, (1 - sx) / 2 * art_width], [0, sy * art_height, (1 - sy) / 2 * art_height], [0, 0, 1.0]])
 
 
 @dataclass

@@ -10,8 +10,8 @@ with c0 the coverage of the surface and c1 that of the surface grown by the over
 
 References
 ----------
-Porter and Duff, Compositing digital images, SIGGRAPH 1984 (premultiplied over). Coverage is an exact box ramp
-along each edge's normal.
+Porter and Duff, Compositing digital images, SIGGRAPH 1984 (premultiplied over). Coverage is the exact
+area of a pixel on the inner side of each edge; where two edges meet in a pixel, the product of both.
 """
 
 from dataclasses import dataclass
@@ -104,19 +104,29 @@ def _edges(quad: Float64) -> Float64:
     """Half-planes (4, 4): inward normal, offset, and the normal's box width |nx| + |ny|."""
     along = np.roll(quad, -1, axis=0) - quad
     inward = np.stack([-along[:, 1], along[:, 0]], axis=1) / np.linalg.norm(along, axis=1)[:, None]
-    return np.concatenate(
-        [inward, -np.sum(inward * quad, axis=1)[:, None], np.abs(inward).sum(axis=1)[:, None]], axis=1
-    )
+    return np.concatenate([inward, -np.sum(inward * quad, axis=1)[:, None], np.abs(inward).sum(axis=1)[:, None]], axis=1)
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True, inline="always")
 def _covered(edges, x, y):  # type: ignore[no-untyped-def]
-    """Coverage of the pixel centred at x, y by the intersection of four half-planes."""
+    """Coverage of the pixel centred at x, y: for one edge the exact area of a unit square on its inner side."""
     c = 1.0
     for e in range(4):
         d = edges[e, 0] * x + edges[e, 1] * y + edges[e, 2]
-        half = 0.5 * edges[e, 3]
-        c *= min(max((d + half) / (2 * half), 0.0), 1.0)
+        reach = 0.5 * edges[e, 3]
+        if d >= reach:
+            continue
+        if d <= -reach:
+            return 0.0
+        long = max(abs(edges[e, 0]), abs(edges[e, 1]))
+        short = edges[e, 3] - long
+        away = abs(d)
+        if away <= 0.5 * (long - short):
+            c *= 0.5 + d / long
+        else:
+            # Only a corner of the pixel is cut off: a triangle.
+            triangle = (reach - away) ** 2 / (2.0 * long * short)
+            c *= 1.0 - triangle if d > 0 else triangle
     return c
 
 
@@ -169,7 +179,7 @@ def _pin(plate, out, touched, matte, has_matte, art, h, inner, outer, bx, by, ba
             c0, c1 = 1.0, 1.0
             if not whole_low <= x <= whole_high:
                 c1 = _covered(outer, x, y)
-                if c1 <= 0.0005:
+                if c1 <= 0.0:
                     continue
                 c0 = _covered(inner, x, y)
             over_w = 1.0 / (h[2, 0] * x + ww)
@@ -211,7 +221,7 @@ def _pin(plate, out, touched, matte, has_matte, art, h, inner, outer, bx, by, ba
                 rr = min(max(int(np.floor(qy - by)), 0), rows - 1)
                 cc = min(max(int(np.floor(qx - bx)), 0), cols - 1)
                 o0, o1, o2 = decode(plate[rr, cc, 0]), decode(plate[rr, cc, 1]), decode(plate[rr, cc, 2])
-            keep = 0.0 if c1 >= 0.9995 else min(1.0, (1.0 - c1) / max(1.0 - c0, 1e-4))
+            keep = 0.0 if c1 >= 1.0 else min(1.0, (1.0 - c1) / max(1.0 - c0, 1e-4))
             s0 = c1 * (n0 + (1 - a) * o0) + keep * (p0 - c0 * o0)
             s1 = c1 * (n1 + (1 - a) * o1) + keep * (p1 - c0 * o1)
             s2 = c1 * (n2 + (1 - a) * o2) + keep * (p2 - c0 * o2)

@@ -66,10 +66,9 @@ def homography_from_quads(src: Float64, dst: Float64) -> Float64:
         a[2 * i] = [x, y, 1, 0, 0, 0, -u * x, -u * y]
         a[2 * i + 1] = [0, 0, 0, x, y, 1, -v * x, -v * y]
         b[2 * i : 2 * i + 2] = u, v
-    try:
-        solution = np.linalg.solve(a, b)
-    except np.linalg.LinAlgError as error:
-        raise ValueError("three of the four points lie on a line") from error
+    if np.linalg.cond(a) > 1e12:
+        raise ValueError("three of the four points lie on a line")
+    solution = np.linalg.solve(a, b)
     h = np.append(solution, 1.0).reshape(3, 3)
     return normalised(np.linalg.inv(t_dst) @ h @ t_src)
 

@@ -62,7 +62,8 @@ def find_quad_problem(quad: Float64, smallest_side_px: float = 4.0) -> QuadProbl
     if np.any(turns <= 0):
         i = int(turns.argmin())
         return QuadProblem(
-            "not_convex", f"The {CORNER_GLYPHS[i]} ({CORNER_NAMES[i]}) lies inside the line between its neighbours. Pull it outwards."
+            "not_convex",
+            f"The {CORNER_GLYPHS[i]} ({CORNER_NAMES[i]}) lies inside the line between its neighbours. Pull it outwards.",
         )
     return None
 

@@ -27,9 +27,7 @@ def polygon_at(frame: float, key_frames: Sequence[int], key_points: Sequence[Flo
         raise ValueError("all keys of a shape have the same number of points")
     if frame <= key_frames[0]:
         return np.asarray(key_points[0], dtype=np.float64)
-    for (f0, p0), (f1, p1) in zip(
-        zip(key_frames, key_points, strict=True), zip(key_frames[1:], key_points[1:], strict=True), strict=False
-    ):
+    for (f0, p0), (f1, p1) in zip(zip(key_frames, key_points, strict=True), zip(key_frames[1:], key_points[1:], strict=True), strict=False):
         if frame <= f1:
             t = (frame - f0) / (f1 - f0)
             return (1 - t) * np.asarray(p0, dtype=np.float64) + t * np.asarray(p1, dtype=np.float64)

@@ -25,9 +25,7 @@ def centred_crop(region: Uint8, box: tuple[int, int, int, int], corner: Float64,
     """
     dx, dy = np.asarray(corner) - (np.array(box[:2]) + size / 2)
     shift = np.array([[1, 0, -dx], [0, 1, -dy]], dtype=np.float64)
-    return np.asarray(
-        cv2.warpAffine(region, shift, (size, size), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE), np.uint8
-    )
+    return np.asarray(cv2.warpAffine(region, shift, (size, size), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE), np.uint8)
 
 
 def flat_view(picture: Uint8, corners: Float64, width: int, height: int) -> Uint8:
@@ -43,6 +41,4 @@ def flat_view(picture: Uint8, corners: Float64, width: int, height: int) -> Uint
     h = homography_from_quads(corners, quad)
     # OpenCV has pixel centres at whole numbers.
     half = np.array([[1, 0, -0.5], [0, 1, -0.5], [0, 0, 1.0]])
-    return np.asarray(
-        cv2.warpPerspective(picture, half @ h @ np.linalg.inv(half), (width, height), flags=cv2.INTER_LINEAR), np.uint8
-    )
+    return np.asarray(cv2.warpPerspective(picture, half @ h @ np.linalg.inv(half), (width, height), flags=cv2.INTER_LINEAR), np.uint8)

@@ -68,6 +68,4 @@ def _jumps(ordered: Sequence[Evidence]) -> list[tuple[int, float, int]]:
     off = np.linalg.norm(np.array([r[1] for r in rows]), axis=2)
     usual = np.median(off, axis=0)
     limit = np.maximum(JUMP_FACTOR * usual, 2.0)
-    return [
-        (rows[i][0], float(off[i].max()), int(off[i].argmax())) for i in np.nonzero((off > limit).any(axis=1))[0]
-    ]
+    return [(rows[i][0], float(off[i].max()), int(off[i].argmax())) for i in np.nonzero((off > limit).any(axis=1))[0]]

@@ -28,13 +28,13 @@ def linear_to_srgb(light: Float64) -> Float64:
 
 def _fit_decode(degree: int = 8) -> Float64:
     x = 0.04 + 0.98 * (0.5 - 0.5 * np.cos(np.linspace(0, np.pi, 4001)))
-    return np.polynomial.polynomial.polyfit(x, srgb_to_linear(x), degree)
+    return np.asarray(np.polynomial.polynomial.polyfit(x, srgb_to_linear(x), degree), dtype=np.float64)
 
 
 def _fit_encode(degree: int = 8) -> Float64:
     # In the fourth root of the light the curve is nearly a power of 5/3, which a polynomial follows well.
     t = 0.23 + 0.80 * (0.5 - 0.5 * np.cos(np.linspace(0, np.pi, 4001)))
-    return np.polynomial.polynomial.polyfit(t, linear_to_srgb(t**4), degree)
+    return np.asarray(np.polynomial.polynomial.polyfit(t, linear_to_srgb(t**4), degree), dtype=np.float64)
 
 
 DECODE = tuple(float(c) for c in _fit_decode())

@@ -124,7 +124,7 @@ def write_region(planes: Planes, coding: YuvCoding, box: Box, before: Float32, a
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
 def _write(yp, up, vp, x0, y0, sx, sy, numbers, before, after, touched):  # type: ignore[no-untyped-def]
-    y_off, y_range, c_mid, c_range, top, kr, kb = numbers
+    y_off, y_range, _, c_range, top, kr, kb = numbers
     kg = 1.0 - kr - kb
     rows, cols = touched.shape
     for r in range(rows):

@@ -30,9 +30,7 @@ def occlusion(polygons: Sequence[Float64], feathers_px: Sequence[float], width: 
     return result
 
 
-def region_mask(
-    include: Sequence[Float64], exclude: Sequence[Float64], in_front: Float32 | None, width: int, height: int
-) -> Bool:
+def region_mask(include: Sequence[Float64], exclude: Sequence[Float64], in_front: Float32 | None, width: int, height: int) -> Bool:
     """Pixels that are wholly inside an include shape, outside every exclude shape and not covered, (H, W) bool."""
     mask = np.zeros((height, width), bool)
     for polygon in include:

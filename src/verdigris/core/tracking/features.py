@@ -1,5 +1,7 @@
 """Point evidence: features of the region, followed forwards and back, or found again from nothing."""
 
+from typing import Any
+
 import cv2
 import numpy as np
 
@@ -50,7 +52,7 @@ def follow_features(
     # OpenCV has pixel centres at whole numbers.
     a = (points_before - 0.5).astype(np.float32).reshape(-1, 1, 2)
     g = (points_guess - 0.5).astype(np.float32).reshape(-1, 1, 2)
-    options = {"winSize": size, "maxLevel": PYRAMID_LEVELS, "criteria": criteria, "flags": cv2.OPTFLOW_USE_INITIAL_FLOW}
+    options: dict[str, Any] = {"winSize": size, "maxLevel": PYRAMID_LEVELS, "criteria": criteria, "flags": cv2.OPTFLOW_USE_INITIAL_FLOW}
     b, ok, _ = cv2.calcOpticalFlowPyrLK(before, now, a, g.copy(), **options)
     back, ok_back, _ = cv2.calcOpticalFlowPyrLK(now, before, b, a.copy(), **options)
     returned = np.linalg.norm((back - a).reshape(-1, 2), axis=1) < most_back_px

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from typing import Literal
 
+import cv2
 import numpy as np
 
 from verdigris.core.geometry.homography import apply_homography, normalised
@@ -94,14 +95,13 @@ class PlaneFollower:
             self._features = choose_features(picture.bytes, region)
             if self._template is None or float(np.mean(self._template.levels[-1].gradient)) < 0.002:
                 self.problem = FollowProblem(
-                    "no_texture", "The region has too little texture to be followed. Widen it to something with detail on the same plane."
+                    "no_texture",
+                    "The region has too little texture to be followed. Widen it to something with detail on the same plane.",
                 )
 
     def reference_result(self) -> FrameResult:
         """The reference frame itself: exact by definition."""
-        return FrameResult(
-            self.reference_frame, "followed", np.eye(3), self.corners.copy(), np.full(4, SIGMA_FLOOR_PX), 0.0, 1.0
-        )
+        return FrameResult(self.reference_frame, "followed", np.eye(3), self.corners.copy(), np.full(4, SIGMA_FLOOR_PX), 0.0, 1.0)
 
     def step(
         self, frame: int, before: AnalysisPicture, now: AnalysisPicture, history: list[FrameResult], hidden: Bool | None
@@ -118,6 +118,9 @@ class PlaneFollower:
         if self._template is None:
             raise ValueError("this plane cannot be followed; see `problem`")
         levels = (smoothed(half_size(now.values)), smoothed(now.values))
+        if hidden is not None:
+            # Smoothing mixes what is in front into the pixels next to it.
+            hidden = cv2.dilate(hidden.astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
         starts = self._starts(before, now, history)
         judged: FrameResult | None = None
         for start in starts:
@@ -155,9 +158,7 @@ class PlaneFollower:
         scored = [(agreement(self._template, (coarse,), h, everywhere), i, h) for i, h in enumerate((steady, last))]
         return [h for _, _, h in sorted(scored, key=lambda s: (-s[0], s[1]))]
 
-    def _refine(
-        self, frame: int, levels: tuple[Float32, ...], start: Float64, hidden: Bool | None, now: AnalysisPicture
-    ) -> FrameResult:
+    def _refine(self, frame: int, levels: tuple[Float32, ...], start: Float64, hidden: Bool | None, now: AnalysisPicture) -> FrameResult:
         assert self._template is not None
         usable = tuple(_usable(level.points, start, hidden) for level in self._template.levels)
         result = align(self._template, levels, start, usable)
@@ -166,9 +167,7 @@ class PlaneFollower:
         problem = self._judge(result, corners, sigma, now.values.shape)
         if problem:
             return _lost(frame, result.share_used, problem)
-        return FrameResult(
-            frame, "followed", result.frame_from_reference, corners, sigma, result.residual_px, result.share_used
-        )
+        return FrameResult(frame, "followed", result.frame_from_reference, corners, sigma, result.residual_px, result.share_used)
 
     def _judge(self, a: Alignment, corners: Float64, sigma: Float64, shape: tuple[int, ...]) -> str:
         """Reason for not believing an alignment; empty when it holds."""
@@ -177,7 +176,7 @@ class PlaneFollower:
         if a.share_used < LEAST_SHARE:
             return f"Only {100 * a.share_used:.0f} % of the region can be compared here; the rest is covered or out of the picture."
         if a.agreement < LEAST_AGREEMENT:
-            return f"The picture agrees with the reference by {100 * a.agreement:.0f} % only; at least {100 * LEAST_AGREEMENT:.0f} % is needed."
+            return f"The picture agrees with the reference by {100 * a.agreement:.0f} % only; {100 * LEAST_AGREEMENT:.0f} % is needed."
         if float(sigma.max()) > MOST_SIGMA_PX:
             return f"A corner is unsure by {sigma.max():.1f} px; more than {MOST_SIGMA_PX:g} px is not reported as found."
         if not a.converged and float(sigma.max()) > 1.0:

@@ -117,9 +117,7 @@ def _build_level(
     inner_points = apply_homography(normaliser, points)
     jac = point_jacobian(inner_points, FREEDOMS[motion]) / normaliser[0, 0]
     jacobian = (dx[:, None] * jac[:, 0] + dy[:, None] * jac[:, 1]).astype(np.float32)
-    return TemplateLevel(
-        scale, points, soft[ys, xs], np.ascontiguousarray(jacobian), np.hypot(dx, dy).astype(np.float32), tiles, count
-    )
+    return TemplateLevel(scale, points, soft[ys, xs], np.ascontiguousarray(jacobian), np.hypot(dx, dy).astype(np.float32), tiles, count)
 
 
 def _choose(strength: Float32, xs: Int, ys: Int, most: int) -> Int:

@@ -1,5 +1,5 @@
 /** What the document and a take together say about one frame. Pure. */
-import type { Occluder, Surface, TakeFrame } from "../../api/client";
+import type { Occluder, Surface, TakeFrame } from "../../api/types";
 import { apply, at, type Homography, IDENTITY, type PlatePoint } from "./geometry";
 
 export type Frames = ReadonlyMap<number, TakeFrame>;

@@ -3,7 +3,7 @@ import type { Surface, TakeFrame, TakeView } from "../../api/client";
 import { urls } from "../../api/client";
 import { correctionAt } from "../model/shot";
 import { frameCache } from "../viewer/frames";
-import { columnFrames, CROP, doubtColour, doubtHeight, LABEL, PITCH, type Range, RULER, rulerStep, xOf } from "./layout";
+import { columnFrames, columnX, CROP, doubtColour, doubtHeight, LABEL, PITCH, type Range, RULER, rulerStep, xOf } from "./layout";
 
 export type StripScene = {
   width: number;
@@ -33,9 +33,9 @@ function ruler(c: CanvasRenderingContext2D, s: StripScene): void {
   const start = Math.ceil((s.range.first + s.firstFrame) / step) * step - s.firstFrame;
   for (let f = start; f <= s.range.last; f += step) {
     const x = xOf(f, s.range, s.width);
-    if (x > s.width - 30) break;
-    c.fillText(String(f + s.firstFrame), x + 3, 11);
-    c.fillRect(x, 3, 1, 9);
+    if (x > s.width - 24) break;
+    c.fillText(String(f + s.firstFrame), x - 12, 10);
+    c.fillRect(x - 0.5, 13, 1, 3);
   }
   for (const span of s.spans) {
     const a = xOf(Math.max(span.first, s.range.first), s.range, s.width);
@@ -47,8 +47,9 @@ function ruler(c: CanvasRenderingContext2D, s: StripScene): void {
 
 function crops(c: CanvasRenderingContext2D, s: StripScene, again: () => void): void {
   const { surface, take } = s;
-  for (const f of columnFrames(s.range, s.width)) {
-    const x = xOf(f, s.range, s.width) - CROP / 2;
+  const columns = columnFrames(s.range, s.width);
+  for (const [i, f] of columns.entries()) {
+    const x = columnX(i, columns.length, s.width);
     const found = s.frames?.get(f);
     const url = take && found?.homography ? urls.crops(take.id, f) : null;
     const picture = url ? frameCache.peek(url) : null;

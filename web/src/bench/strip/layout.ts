@@ -15,6 +15,11 @@ export function columnFrames(range: Range, width: number): number[] {
   return Array.from({ length: columns }, (_, i) => Math.round(range.first + (span * i) / (columns - 1)));
 }
 
+/** Left edge of a column of crops, px: even spaces, so that a slip shows against its neighbours. */
+export function columnX(index: number, columns: number, width: number): number {
+  return Math.round(LABEL + ((index + 0.5) / columns) * (width - LABEL - 4) - CROP / 2);
+}
+
 /** Middle of a frame on the x axis, px. */
 export function xOf(frame: number, range: Range, width: number): number {
   return LABEL + ((frame - range.first + 0.5) / (range.last - range.first + 1)) * (width - LABEL - 4);

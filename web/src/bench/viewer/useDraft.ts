@@ -12,12 +12,9 @@ type Drafts = {
 export const useDrafts = create<Drafts>(() => ({ shapes: {}, drawing: [] }));
 
 export function setDraft(id: string, points: PlatePoint[] | null): void {
-  useDrafts.setState((s) => {
-    const shapes = { ...s.shapes };
-    if (points) shapes[id] = points;
-    else delete shapes[id];
-    return { shapes };
-  });
+  useDrafts.setState((s) => ({
+    shapes: points ? { ...s.shapes, [id]: points } : Object.fromEntries(Object.entries(s.shapes).filter(([key]) => key !== id)),
+  }));
 }
 
 export function setDrawing(points: PlatePoint[]): void {

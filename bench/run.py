@@ -1,0 +1,29 @@
+"""Run measurements: `python -m bench.run [what] [--quick]`."""
+
+import sys
+from collections.abc import Callable
+
+from bench import interface, render, tracking
+
+SECTIONS: dict[str, Callable[[bool], None]] = {
+    "tracking": tracking.run,
+    "render": render.run,
+    "memory": render.run_memory,
+    "interface": interface.run,
+}
+
+
+def main() -> int:
+    """Run the sections asked for."""
+    what = next((a for a in sys.argv[1:] if not a.startswith("-")), "all")
+    if what != "all" and what not in SECTIONS:
+        print(f"There is no measurement {what}; there are {', '.join(SECTIONS)}, and all.", file=sys.stderr)
+        return 2
+    for name, run in SECTIONS.items():
+        if what in ("all", name):
+            run("--quick" in sys.argv)
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

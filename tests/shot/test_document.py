@@ -1,0 +1,137 @@
+import json
+
+import numpy as np
+import pytest
+
+from verdigris.shot import edits
+from verdigris.shot.document import Shot, parse_shot, read_shot, tracking_key
+from verdigris.shot.edits import EDIT, LABELS, apply_edit
+from verdigris.shot.errors import ShotError
+
+CORNERS = [[612.4, 233.1], [1188.0, 251.7], [1180.2, 702.9], [618.8, 690.3]]
+MINIMAL = {
+    "format": "verdigris.shot", "version": 1, "plate": {"path": "plate.mkv"},
+    "surfaces": [{"id": "screen", "name": "Screen", "depth": 1, "reference_frame": 48, "motion": "perspective", "corners": CORNERS,
+                  "region": {"include": [[[600, 220], [1200, 240], [1192, 716], [606, 704]]], "exclude": []}}],
+    "occluders": [{"id": "arm", "name": "Arm", "depth": 0, "keys": [{"frame": 0, "points": [[900, 1080], [980, 820], [1100, 1080]]}]}],
+    "placements": [{"surface": "screen", "artwork": {"path": "timetable.png"}, "fit": "fill", "overshoot_px": 1.0}],
+}  # fmt: skip
+
+
+@pytest.fixture
+def shot() -> Shot:
+    return parse_shot(MINIMAL)
+
+
+def edit(shot: Shot, frame_count: int | None = None, **fields) -> Shot:
+    return apply_edit(shot, EDIT.validate_python(fields), frame_count)
+
+
+def test_the_minimal_document_is_read_and_comes_back_the_same(shot, tmp_path):
+    assert shot.surfaces[0].quad() == pytest.approx(np.array(CORNERS))
+    path = tmp_path / "shot.json"
+    path.write_text(json.dumps(shot.to_json()))
+    assert read_shot(path) == shot
+
+
+@pytest.mark.parametrize(
+    ("change", "code", "word"),
+    [
+        ({"format": "other"}, "not_a_shot", "format"), ({"version": 9}, "newer_version", "9"),
+        ({"plate": {}}, "not_a_shot", "plate"), ({"plate": {"path": "a", "media": "b"}}, "not_a_shot", "plate"),
+        ({"surprise": 1}, "not_a_shot", "surprise"), ({"surfaces": []}, "not_a_shot", "screen"),
+        ({"occluders": [{**MINIMAL["occluders"][0], "id": "screen"}]}, "not_a_shot", "unique"),
+        ({"occluders": [{**MINIMAL["occluders"][0], "keys": []}]}, "not_a_shot", "keys"),
+    ],
+)  # fmt: skip
+def test_faults_are_named_with_their_place(change, code, word):
+    with pytest.raises(ShotError) as error:
+        parse_shot({**MINIMAL, **change})
+    assert error.value.code == code
+    assert word in error.value.sentence
+
+
+def test_a_file_that_is_no_json_is_said_to_be_none(tmp_path):
+    (tmp_path / "a.json").write_text("{nope")
+    for name in ("a.json", "b.json"):
+        with pytest.raises(ShotError) as error:
+            read_shot(tmp_path / name)
+        assert error.value.code == "not_a_shot"
+
+
+def test_crossed_corners_are_refused_with_the_reason_and_nothing_changes(shot):
+    with pytest.raises(ShotError) as error:
+        edit(shot, kind="set_corners", surface="screen", corners=[CORNERS[1], CORNERS[0], CORNERS[2], CORNERS[3]])
+    assert error.value.code == "corners_refused"
+    assert "cross" in error.value.sentence
+    assert shot == parse_shot(MINIMAL)
+
+
+def test_edits_change_what_they_name(shot):
+    assert edit(shot, kind="rename", name="Kiosk").name == "Kiosk"
+    assert edit(shot, kind="rename", target="arm", name="Sleeve").occluder("arm").name == "Sleeve"
+    assert edit(shot, kind="set_motion", surface="screen", motion="affine").surface("screen").motion == "affine"
+    assert edit(shot, kind="set_plate_facts", rate="25/1", first_frame=1001).plate.rate == 25
+    assert edit(shot, kind="set_reference", surface="screen", frame=3).surface("screen").reference_frame == 3
+    assert edit(shot, kind="set_occluder", occluder="arm", feather_px=2, span=[3, 9]).occluder("arm").there_at(2) is False
+    assert edit(shot, kind="choose_take", surface="screen", take="x").surface("screen").take == "x"
+    assert edit(shot, kind="set_reach", surface="screen", reach_frames=3).surface("screen").reach_frames == 3
+    assert edit(shot, kind="remove_placement", surface="screen").placements == []
+    assert edit(shot, kind="set_delivery", delivery={"form": "exr"}).delivery.form == "exr"
+    order = edit(shot, kind="set_depth_order", near_to_far=["screen", "arm"])
+    assert order.surface("screen").depth < order.occluder("arm").depth
+
+
+def test_removing_a_surface_takes_its_artwork_along(shot):
+    gone = edit(shot, kind="remove", target="screen")
+    assert gone.surfaces == []
+    assert gone.placements == []
+    assert edit(shot, kind="remove", target="arm").occluders == []
+
+
+def test_a_nudge_is_set_replaced_and_taken_away(shot):
+    nudge = {"frame": 5, "corner": 2, "dx_px": 0.5, "dy_px": 0}
+    once = edit(shot, kind="correct_corner", surface="screen", correction=nudge)
+    twice = edit(once, kind="correct_corner", surface="screen", correction={**nudge, "dx_px": 0.7})
+    assert [c.dx_px for c in twice.surface("screen").corrections] == [0.7]
+    assert edit(twice, kind="correct_corner", surface="screen", correction={**nudge, "dx_px": 0}).surface("screen").corrections == []
+
+
+@pytest.mark.parametrize(
+    ("fields", "code"),
+    [
+        ({"kind": "set_motion", "surface": "wall", "motion": "affine"}, "unknown_id"),
+        ({"kind": "remove", "target": "wall"}, "unknown_id"),
+        ({"kind": "set_depth_order", "near_to_far": ["screen"]}, "unknown_id"),
+        ({"kind": "add_surface", "surface": {"id": "arm", "name": "Arm"}}, "taken_id"),
+        ({"kind": "set_reference", "surface": "screen", "frame": 500}, "frame_outside"),
+        ({"kind": "set_occluder", "occluder": "arm", "feather_px": 1, "span": [9, 3]}, "shape_refused"),
+        ({"kind": "set_occluder_keys", "occluder": "arm", "keys": [
+            {"frame": 0, "points": [[0, 0], [1, 0], [1, 1]]}, {"frame": 5, "points": [[0, 0], [1, 0], [1, 1], [0, 1]]}]}, "shape_refused"),
+    ],
+)  # fmt: skip
+def test_edits_that_make_no_sense_are_refused(shot, fields, code):
+    with pytest.raises(ShotError) as error:
+        edit(shot, 120, **fields)
+    assert error.value.code == code
+
+
+def test_every_edit_has_a_label():
+    named = {v.model_fields["kind"].default for v in vars(edits).values() if isinstance(v, type) and hasattr(v, "apply")}
+    assert named == set(LABELS)
+
+
+def test_a_take_goes_stale_with_what_it_was_computed_from_and_with_nothing_else(shot):
+    key = tracking_key(shot, shot.surface("screen"))
+
+    def after(**fields) -> bool:
+        changed = edit(shot, **fields)
+        return tracking_key(changed, changed.surface("screen")) != key
+
+    assert after(kind="set_motion", surface="screen", motion="affine")
+    assert after(kind="set_region", surface="screen", region={"include": [], "exclude": []})
+    assert after(kind="remove", target="arm")
+    assert after(kind="set_depth_order", near_to_far=["screen", "arm"])
+    assert not after(kind="rename", target="arm", name="Sleeve")
+    assert not after(kind="set_corners", surface="screen", corners=[[600, 233], *CORNERS[1:]])
+    assert not after(kind="remove_placement", surface="screen")

@@ -1,0 +1,19 @@
+/** Names for what the API answers and takes. Types only. */
+import type { components } from "./schema";
+
+type Schemas = components["schemas"];
+export type ShotView = Schemas["ShotView"];
+export type Shot = ShotView["document"];
+export type Surface = Shot["surfaces"][number];
+export type Occluder = Shot["occluders"][number];
+export type Placement = Shot["placements"][number];
+export type Delivery = Shot["delivery"];
+export type MediaView = Schemas["MediaView"];
+export type JobView = Schemas["JobView"];
+export type TakeView = Schemas["TakeView"];
+export type TakeFrame = Schemas["TakeFrameView"];
+export type DeliveryView = Schemas["DeliveryView"];
+export type ProjectView = Schemas["ProjectView"];
+export type ShotSummary = Schemas["ShotSummary"];
+export type Uploaded = Schemas["Uploaded"];
+export type Edit = Schemas["EditRequest"]["edits"][number];
