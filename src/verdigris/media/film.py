@@ -16,8 +16,6 @@ from verdigris.media.errors import MediaError
 from verdigris.media.facts import Limits, MediaFacts, SoundFacts
 from verdigris.media.frames import Frame, RgbFrame, YuvFrame
 
-av.logging.set_level(av.logging.PANIC)
-
 _SUBSAMPLING = {"420": (1, 1), "422": (1, 0), "444": (0, 0)}
 _MATRIX = {1: "bt709", 5: "bt601", 6: "bt601", 9: "bt2020", 10: "bt2020"}
 BACKWARD_RUN = 24

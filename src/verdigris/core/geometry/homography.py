@@ -68,8 +68,9 @@ def homography_from_quads(src: Float64, dst: Float64) -> Float64:
         b[2 * i : 2 * i + 2] = u, v
     if np.linalg.cond(a) > 1e12:
         raise ValueError("three of the four points lie on a line")
-    solution = np.linalg.solve(a, b)
-    h = np.append(solution, 1.0).reshape(3, 3)
+    h = np.append(np.linalg.solve(a, b), 1.0).reshape(3, 3)
+    if abs(np.linalg.det(h)) < 1e-10:
+        raise ValueError("three of the four points lie on a line")
     return normalised(np.linalg.inv(t_dst) @ h @ t_src)
 
 

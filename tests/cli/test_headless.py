@@ -1,0 +1,135 @@
+"""The command line on real files, without server or database."""
+
+import json
+import os
+import signal
+import subprocess
+import sys
+from pathlib import Path
+
+import cv2
+import numpy as np
+import pytest
+
+from verdigris.media.reader import open_media, probe
+
+
+def run(*args: object, code: int = 0) -> subprocess.CompletedProcess[str]:
+    env = {k: v for k, v in os.environ.items() if not k.startswith("VERDIGRIS")}
+    done = subprocess.run([sys.executable, "-m", "verdigris.cli.main", *map(str, args)], capture_output=True, text=True, env=env)
+    assert done.returncode == code, done.stderr
+    return done
+
+
+@pytest.fixture
+def shot(plate, plate_film, art_still, tmp_path) -> Path:
+    for source in (plate_film, art_still):
+        (tmp_path / source.name).write_bytes(source.read_bytes())
+    document = {
+        "format": "verdigris.shot", "version": 1, "plate": {"path": "plate.mp4"},
+        "surfaces": [{"id": "sign", "name": "Sign", "reference_frame": plate.reference, "corners": plate.corners.round(3).tolist()}],
+        "placements": [{"surface": "sign", "artwork": {"path": "red.png"}, "fit": "stretch"}],
+        "delivery": {"preset": "veryfast"},
+    }  # fmt: skip
+    path = tmp_path / "shot.json"
+    path.write_text(json.dumps(document))
+    return path
+
+
+def test_probe_tells_facts_to_people_and_to_scripts(plate_film):
+    text = run("probe", plate_film).stdout
+    assert "480 x 320" in text
+    assert "24 frames a second" in text
+    facts = json.loads(run("probe", plate_film, "--json").stdout)
+    assert (facts["frame_count"], facts["rate"]) == (60, "24/1")
+
+
+def test_track_then_render_a_film_and_stills(plate, shot, tmp_path):
+    out = run("track", shot, "--out", tmp_path / "track.json", "--csv", tmp_path / "corners.csv", "--json")
+    assert json.loads(out.stdout)[0]["followed"] == 60
+    track = json.loads((tmp_path / "track.json").read_text())
+    assert track["format"] == "verdigris.track"
+    for frame in track["frames"]:
+        assert np.abs(np.array(frame["corners"]) - plate.corners_at(frame["frame"])).max() < 0.15
+    assert len((tmp_path / "corners.csv").read_text().splitlines()) == 61
+
+    run("render", shot, "--track", tmp_path / "track.json", "--out", tmp_path / "result.mp4")
+    facts, before = probe(tmp_path / "result.mp4"), probe(tmp_path / "plate.mp4")
+    assert (facts.frame_count, facts.rate, facts.sound) == (60, before.rate, before.sound)
+    run("render", shot, "--track", tmp_path / "track.json", "--out", tmp_path / "exr", "--form", "exr")
+    assert len(list((tmp_path / "exr").glob("exr.*.exr"))) == 60
+    still = open_media(tmp_path / "exr" / "exr.0010.exr").frame(0)
+    x, y = plate.corners_at(10).mean(axis=0).astype(int)
+    assert np.allclose(still.codes()[y, x] * 255, [210, 40, 30], atol=2)
+    assert sorted(p.name for p in tmp_path.iterdir() if "unfinished" in p.name or "parts" in p.name) == []
+
+
+def test_render_follows_the_planes_itself_when_no_track_is_given(shot, tmp_path, plate):
+    run("render", shot, "--out", tmp_path / "stills")
+    stills = sorted((tmp_path / "stills").iterdir())
+    assert [stills[0].name, len(stills)] == ["stills.0000.png", 60]
+    picture = cv2.imread(str(stills[30]))
+    x, y = plate.corners.mean(axis=0).astype(int)
+    assert picture[y, x, 2] > 200
+
+
+@pytest.mark.parametrize(
+    ("change", "code", "word"),
+    [
+        ({"surfaces": []}, 3, "sign"),
+        ({"plate": {"path": "nothing.mp4"}}, 3, "nothing.mp4"),
+        ({"surfaces": [{"id": "sign", "name": "Sign"}]}, 4, "corners"),
+        ({"surfaces": [{"id": "sign", "name": "Sign", "reference_frame": 500, "corners": [[9, 9], [90, 9], [90, 90], [9, 90]]}]}, 4, "500"),
+        ({"surfaces": [{"id": "sign", "name": "Sign", "corners": [[90, 9], [9, 9], [90, 90], [9, 90]]}]}, 4, "twisted"),
+    ],
+)
+def test_faults_are_one_sentence_and_an_exit_code(shot, tmp_path, change, code, word):
+    shot.write_text(json.dumps({**json.loads(shot.read_text()), **change}))
+    done = run("track", shot, "--out", tmp_path / "t.json", code=code)
+    assert word in done.stderr.replace("\n", " ")
+    assert "Traceback" not in done.stderr
+    assert not (tmp_path / "t.json").exists()
+
+
+def test_wrong_use_is_exit_code_two(tmp_path):
+    run("track", code=2)
+    run("render", tmp_path / "none.json", "--out", tmp_path / "x.mp4", "--form", "gif", code=3)
+
+
+def test_ctrl_c_keeps_what_was_followed_and_the_next_run_goes_on(shot, tmp_path):
+    command = [sys.executable, "-m", "verdigris.cli.main", "track", str(shot), "--out", str(tmp_path / "t.json")]
+    process = subprocess.Popen(command, stderr=subprocess.PIPE, text=True)
+    assert process.stderr is not None
+    for line in process.stderr:
+        if "12 of 60" in line or "18 of 60" in line:
+            break
+    process.send_signal(signal.SIGINT)
+    assert process.wait(30) == 130
+    (half,) = tmp_path.glob("t.json.*.unfinished")
+    kept = len(json.loads(half.read_text())["frames"])
+    assert 6 <= kept < 60
+    run(*command[3:])
+    assert len(json.loads((tmp_path / "t.json").read_text())["frames"]) == 60
+    assert not half.exists()
+
+
+def test_a_shot_goes_into_the_application_and_comes_out_the_same(live, shot, tmp_path):
+    run("track", shot, "--out", tmp_path / "track.json")
+    shot_id = live.run("import", str(shot), "--track", str(tmp_path / "track.json"), "--project", "From files").stdout.strip()
+    assert shot_id in live.run("export").stdout
+    live.run("export", shot_id, "--out", str(tmp_path / "out"))
+    back = json.loads((tmp_path / "out" / "shot.json").read_text())
+    original = json.loads(shot.read_text())
+    assert back["surfaces"][0]["corners"] == original["surfaces"][0]["corners"]
+    assert (tmp_path / "out" / back["plate"]["path"]).read_bytes() == (tmp_path / "plate.mp4").read_bytes()
+    a, b = (json.loads(p.read_text())["frames"] for p in (tmp_path / "track.json", tmp_path / "out" / "track.json"))
+    assert [f["homography"] for f in a] == [f["homography"] for f in b]
+    run("render", tmp_path / "out" / "shot.json", "--track", tmp_path / "out" / "track.json", "--out", tmp_path / "again.mp4")
+
+
+def test_help_names_every_command_and_the_exit_codes():
+    root = Path(__file__).resolve().parents[2]
+    text = subprocess.run([sys.executable, str(root / "verdigris"), "--help"], capture_output=True, text=True, check=True).stdout
+    for command in ("demo", "start", "test", "check", "worker", "probe", "track", "render", "export", "import", "bench"):
+        assert command in text
+    assert "130" in run("track", "--help").stdout

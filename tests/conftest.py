@@ -1,0 +1,74 @@
+"""Fixtures: a throw-away PostgreSQL, the running application, small plates."""
+
+import os
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from launch.cluster import throwaway_cluster
+from tests.live_app import LiveApp, make_database
+from tests.plates import Plate, make_plate, write_plate
+from verdigris.media.stills import write_still
+
+
+@pytest.fixture(scope="session")
+def server_url() -> Iterator[str]:
+    """Address of a throw-away database; ./verdigris test names one, else one is started."""
+    if url := os.environ.get("VERDIGRIS_TEST_DATABASE"):
+        yield url
+        return
+    cluster = throwaway_cluster()
+    cluster.start()
+    yield cluster.create_database("verdigris_test")
+    cluster.stop()
+
+
+@pytest.fixture(scope="session")
+def database_url(server_url: str) -> str:
+    """A migrated database for tests of the store."""
+    from verdigris.store.migrate import migrate
+
+    url = make_database(server_url, "store_test")
+    migrate(url)
+    migrate(url)  # twice is the same as once
+    return url
+
+
+@pytest.fixture(scope="session")
+def live(server_url: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[LiveApp]:
+    """The running application with one worker; uploads above 40 MB are too large for it."""
+    app = LiveApp(server_url, tmp_path_factory.mktemp("live"), largest_upload=str(40 * 2**20))
+    yield app
+    app.stop()
+
+
+@pytest.fixture(scope="session")
+def plate() -> Plate:
+    """A small plate with truth, 60 frames."""
+    return make_plate(count=60, reference=30, noise=0.006)
+
+
+@pytest.fixture(scope="session")
+def plate_film(plate: Plate, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The small plate as a film with sound."""
+    from fractions import Fraction
+
+    from verdigris.demo.sound import write_sound
+    from verdigris.media.writer import join_parts
+
+    folder = tmp_path_factory.mktemp("plate")
+    write_plate(folder / "picture.mp4", plate)
+    write_sound(folder / "sound.mkv", len(plate.frames) / 24)
+    join_parts([folder / "picture.mp4"], [0], folder / "plate.mp4", Fraction(24), folder / "sound.mkv")
+    return folder / "plate.mp4"
+
+
+@pytest.fixture(scope="session")
+def art_still(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A red still."""
+    import numpy as np
+
+    path = tmp_path_factory.mktemp("art") / "red.png"
+    write_still(path, np.full((90, 120, 3), (210, 40, 30), np.uint8))
+    return path
