@@ -2,6 +2,8 @@
 import type { QueryClient } from "@tanstack/react-query";
 import { addFrames } from "./queries";
 
+const AT_MOST_EVERY_MS = 350;
+
 type Note = { kind: string; shot?: string; take?: string; frame?: number };
 
 /** Begin listening; returns how to stop. */
@@ -10,9 +12,11 @@ export function listen(client: QueryClient): () => void {
   const waiting = new Map<string, Set<number>>();
   const due = new Set<string>();
   let timer: number | undefined;
+  let flushed = 0;
 
   const flush = () => {
     timer = undefined;
+    flushed = performance.now();
     for (const [take, frames] of waiting) void addFrames(client, take, [...frames]);
     waiting.clear();
     for (const kind of due) void client.invalidateQueries({ queryKey: [kind] });
@@ -23,10 +27,11 @@ export function listen(client: QueryClient): () => void {
     if (note.kind === "again") void client.invalidateQueries();
     else if (note.kind === "frame" && note.take !== undefined && note.frame !== undefined) {
       waiting.set(note.take, (waiting.get(note.take) ?? new Set()).add(note.frame));
-    } else if (note.kind === "job") due.add("jobs");
+    } else if (note.kind === "job") for (const k of ["jobs", "shot", "projects"]) due.add(k);
     else if (note.kind === "media") for (const k of ["media", "shot", "projects"]) due.add(k);
     else for (const k of ["shot", "projects"]) due.add(k);
-    timer ??= window.setTimeout(flush, 120);
+    // At once when it is quiet, a few times a second while a job tells of every frame.
+    timer ??= window.setTimeout(flush, Math.max(30, AT_MOST_EVERY_MS - (performance.now() - flushed)));
   };
   return () => {
     source.close();

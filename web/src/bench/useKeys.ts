@@ -12,7 +12,7 @@ const STEP_KEYS: Record<string, StepId> = { "1": "prepare", "2": "outline", "3":
 
 function isTyping(target: EventTarget | null): boolean {
   const el = target as HTMLElement | null;
-  return !!el?.closest?.("input, textarea, [contenteditable], [role=combobox], .ant-select-dropdown, .ant-modal");
+  return !!el?.closest?.("input:not([type=radio]), textarea, [contenteditable], [role=combobox], .ant-select-dropdown, .ant-modal");
 }
 
 export function useKeys(showHelp: () => void): void {
@@ -93,9 +93,16 @@ export function useKeys(showHelp: () => void): void {
       if (e.key.toLowerCase() === "m") setBench({ holdMagnifier: false });
       if (e.key.toLowerCase() === "c") setBench({ holdPlate: false });
     };
+    // A control used with the pointer gives the keys back to the Bench; one reached with Tab keeps them.
+    const release = () => {
+      const held = document.activeElement;
+      if (held instanceof HTMLElement && !isTyping(held)) held.blur();
+    };
+    window.addEventListener("pointerup", release);
     window.addEventListener("keydown", down);
     window.addEventListener("keyup", up);
     return () => {
+      window.removeEventListener("pointerup", release);
       window.removeEventListener("keydown", down);
       window.removeEventListener("keyup", up);
     };

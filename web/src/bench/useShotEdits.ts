@@ -35,7 +35,11 @@ export function useShotEdits(id: string): ShotEdits {
       line.current = next;
       return next;
     };
-    const keep = (view: ShotView) => client.setQueryData(key, view);
+    const keep = async (view: ShotView) => {
+      // An answer that set out before the edit must not arrive after it.
+      await client.cancelQueries({ queryKey: key });
+      client.setQueryData(key, view);
+    };
     const path = { params: { path: { shot_id: id } } };
     return {
       edit: (...edits) =>

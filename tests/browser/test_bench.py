@@ -1,0 +1,202 @@
+"""Parts of the Bench: shapes, keys over time, refusals, nudges, undo across reloads, two tabs, playback."""
+
+import numpy as np
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.api.test_work import begin, track
+from tests.browser.bench_page import BenchPage, document, until
+
+
+@pytest.fixture
+def outlined(live, plate, plate_film) -> str:
+    return begin(live, plate, plate_film)
+
+
+@pytest.fixture(scope="module")
+def finished(live, plate, plate_film, art_still) -> str:
+    shot = begin(live, plate, plate_film, art_still, "finished")
+    assert track(live, shot)["state"] == "done"
+    return shot
+
+
+def test_points_move_are_put_in_and_taken_out(window: Page, live, plate, outlined):
+    bench = BenchPage(window).open(outlined)
+    bench.step("outline")
+    bench.draw("include", [(60, 60), (420, 60), (420, 280), (60, 280)])
+    expect(window.get_by_test_id("point-include:0-3")).to_be_visible()
+    bench.drag((60, 60), (90, 80))
+    expect(window.get_by_test_id("magnifier")).to_have_count(0)
+    bench.drag((255, 70), (250, 40))
+    expect(window.get_by_test_id("point-include:0-4")).to_be_visible()
+
+    def polygon() -> list[list[float]]:
+        return document(live, outlined)["surfaces"][0]["region"]["include"][0]
+
+    until(window, lambda: len(polygon()) == 5)
+    assert np.allclose(polygon()[0], [90, 80], atol=1.5)
+    window.keyboard.press("Delete")
+    expect(window.get_by_test_id("point-include:0-4")).to_have_count(0)
+    bench.draw("exclude", [(180, 130), (260, 130), (220, 180)])
+    expect(window.get_by_test_id("step-outline")).to_contain_text("1 cut out")
+
+
+def test_something_in_front_gets_keys_over_time(window: Page, live, plate, outlined):
+    bench = BenchPage(window).open(outlined)
+    bench.step("outline")
+    bench.go_to(10)
+    bench.draw("occluder", [(100, 100), (160, 100), (130, 160)])
+    expect(window.get_by_test_id("tile-in-front")).to_be_visible()
+    bench.go_to(20)
+    bench.drag((100, 100), (140, 90))
+    expect(window.get_by_test_id("tile-in-front")).to_contain_text("whole shot")
+    window.wait_for_function("() => document.querySelector('[data-testid=controls]').innerText.includes('2, one here')")
+    occluder = document(live, outlined)["occluders"][0]
+    assert [k["frame"] for k in occluder["keys"]] == [10, 20]
+    assert np.allclose(occluder["keys"][1]["points"][0], [140, 90], atol=1.5)
+    assert occluder["depth"] < 1
+
+
+def test_crossed_corners_are_refused_with_the_reason(window: Page, live, plate, outlined):
+    bench = BenchPage(window).open(outlined)
+    bench.step("outline")
+    before = document(live, outlined)
+    q = [tuple(p) for p in plate.corners]
+    bench.draw("corners", [q[1], q[0], q[2], q[3]])
+    expect(window.get_by_text("the picture would be twisted")).to_be_visible()
+    assert document(live, outlined) == before
+
+
+def test_a_corner_is_nudged_by_fractions_of_a_pixel(window: Page, live, plate, finished):
+    bench = BenchPage(window).open(finished)
+    bench.step("inspect")
+    bench.go_to(42)
+    bench.click(*plate.corners_at(42)[2])
+    window.keyboard.press("ArrowRight")
+    expect(window.get_by_text("0.10, 0.00 px")).to_be_visible()
+    window.keyboard.press("Shift+ArrowDown")
+    expect(window.get_by_text("0.10, 1.00 px")).to_be_visible()
+    window.keyboard.press("Control+ArrowLeft")
+    expect(window.get_by_text("0.09, 1.00 px")).to_be_visible()
+    window.keyboard.press("Tab")
+    window.keyboard.press("ArrowUp")
+    window.wait_for_function("() => document.querySelector('[data-testid=controls]').innerText.includes('-0.10 px')")
+
+    def nudged() -> set[tuple[int, int]]:
+        return {(c["frame"], c["corner"]) for c in document(live, finished)["surfaces"][0]["corrections"]}
+
+    until(window, lambda: nudged() == {(42, 2), (42, 3)})
+    window.keyboard.press(".")
+    expect(window.get_by_test_id("frame-number")).to_have_text("43")
+
+
+def test_undo_and_redo_reach_across_a_reload(window: Page, live, outlined):
+    bench = BenchPage(window).open(outlined)
+    bench.step("track")
+    for motion in ("affine", "similarity", "translation"):
+        view = live.http.get(f"/api/shots/{outlined}").json()
+        edits = [{"kind": "set_motion", "surface": "s", "motion": motion}]
+        live.http.post(f"/api/shots/{outlined}/edits", json={"base_revision": view["revision"], "edits": edits})
+    window.reload()
+    bench = BenchPage(window).open(outlined)
+    bench.step("track")
+    expect(window.get_by_test_id("controls")).to_contain_text("shift")
+    for wanted in ("shift, turn and size", "with shear", "full perspective"):
+        window.keyboard.press("Control+z")
+        expect(window.get_by_test_id("controls")).to_contain_text(wanted)
+    window.reload()
+    BenchPage(window).open(outlined).step("track")
+    window.keyboard.press("Control+Shift+z")
+    expect(window.get_by_test_id("controls")).to_contain_text("with shear")
+
+
+def test_a_second_tab_sees_the_change_and_a_stale_one_is_told(window: Page, live, outlined):
+    bench = BenchPage(window).open(outlined)
+    bench.step("outline")
+    other = window.context.new_page()
+    other.route("**/api/events", lambda route: route.abort())
+    BenchPage(other).open(outlined).step("outline")
+    name = window.get_by_label("name of the surface")
+    name.fill("Poster")
+    name.press("Tab")
+    expect(window.get_by_test_id("tile-s")).to_contain_text("Poster")
+    stale = other.get_by_label("name of the surface")
+    stale.fill("Hoarding")
+    stale.press("Tab")
+    expect(other.get_by_text("Changed in another window", exact=True)).to_be_visible()
+    expect(other.get_by_test_id("tile-s")).to_contain_text("Poster")
+    assert document(live, outlined)["surfaces"][0]["name"] == "Poster"
+    other.close()
+
+
+def test_tracking_arrives_live_stops_and_survives_a_reload(window: Page, live, outlined):
+    bench = BenchPage(window).open(outlined)
+    bench.step("track")
+    window.keyboard.press("t")
+    window.get_by_test_id("stop-track").wait_for()
+    window.reload()
+    bench.open(outlined).step("track")
+    expect(window.get_by_test_id("step-track")).to_contain_text("30-59", timeout=60_000)
+    window.keyboard.press("Shift+T")
+    expect(window.get_by_test_id("step-track")).to_contain_text("0-59", timeout=60_000)
+    window.wait_for_function("() => Number(document.querySelector('[data-testid=strip]').dataset.arrived) > 0")
+
+
+def test_playback_wipe_flat_view_and_keys(window: Page, live, finished):
+    bench = BenchPage(window).open(finished)
+    bench.step("place")
+    window.get_by_test_id("shown").get_by_text("Wipe").click()
+    window.get_by_test_id("wipe").wait_for()
+    bench.go_to(5)
+    window.keyboard.press("Space")
+    window.wait_for_function("() => Number(document.querySelector('[data-testid=transport]').dataset.played) > 30", timeout=30_000)
+    window.keyboard.press("k")
+    stopped = bench.frame()
+    window.wait_for_timeout(300)
+    assert bench.frame() == stopped
+    window.keyboard.press("End")
+    assert bench.frame() == 59
+    window.keyboard.press("f")
+    flat, viewer = window.get_by_test_id("flat-view").bounding_box(), window.get_by_test_id("viewer").bounding_box()
+    assert flat is not None
+    assert viewer is not None
+    assert flat["width"] > 600 > viewer["width"]
+    window.keyboard.press("?")
+    expect(window.get_by_role("dialog")).to_contain_text("nudge the chosen corner")
+    window.keyboard.press("Escape")
+
+
+def test_the_depth_line_reorders_by_dragging(window: Page, live, outlined):
+    edits = [
+        {
+            "kind": "add_occluder",
+            "occluder": {"id": "post", "name": "Post", "depth": 0, "keys": [{"frame": 0, "points": [[1, 1], [30, 1], [9, 40]]}]},
+        }
+    ]
+    live.http.post(f"/api/shots/{outlined}/edits", json={"base_revision": 2, "edits": edits})
+    BenchPage(window).open(outlined)
+    window.get_by_test_id("tile-s").drag_to(window.get_by_test_id("tile-post"), target_position={"x": 4, "y": 10})
+    tiles = window.locator("[data-testid^=tile-]")
+    expect(tiles.first).to_contain_text("Sign")
+    until(window, lambda: document(live, outlined)["surfaces"][0]["depth"] == 0)
+    shot = document(live, outlined)
+    assert shot["surfaces"][0]["depth"] < shot["occluders"][0]["depth"]
+
+
+def test_the_board_shows_shots_ranges_and_deliveries(window: Page, finished):
+    window.goto("/")
+    row = window.get_by_test_id("shot-row").filter(has_text="finished").first
+    expect(row).to_contain_text("0-59")
+    expect(row).to_contain_text("red.png")
+    expect(row.locator("img")).to_have_count(3)
+    row.click()
+    window.get_by_test_id("strip").wait_for()
+
+
+def test_a_refused_file_is_said_in_words(window: Page, live, tmp_path):
+    live.http.post("/api/projects", json={"name": "Refusals"})
+    window.goto("/")
+    bad = tmp_path / "film.mp4"
+    bad.write_bytes(b"#EXTM3U\n")
+    window.locator("section", has_text="Refusals").locator("input[type=file]").set_input_files(bad)
+    expect(window.get_by_text("is not a film, whatever its name says")).to_be_visible()

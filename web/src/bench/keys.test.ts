@@ -1,0 +1,38 @@
+import { expect, it } from "vitest";
+import { actionOf, KEY_LIST, nudgeOf } from "./keys";
+
+const key = (k: string, mods: Partial<Record<"shiftKey" | "ctrlKey" | "metaKey" | "altKey", boolean>> = {}) => ({
+  key: k, shiftKey: false, ctrlKey: false, metaKey: false, altKey: false, ...mods,
+});
+
+it("moves between frames, or nudges while something is chosen", () => {
+  expect(actionOf(key("ArrowRight"), false)).toBe("next");
+  expect(actionOf(key("ArrowLeft", { shiftKey: true }), false)).toBe("previous10");
+  expect(actionOf(key("ArrowRight"), true)).toBe("nudge");
+  expect(actionOf(key("."), true)).toBe("next");
+  expect(actionOf(key(","), true)).toBe("previous");
+});
+
+it("nudges by a tenth, a whole and a hundredth of a pixel", () => {
+  expect(nudgeOf(key("ArrowRight"))).toEqual({ x: 0.1, y: 0 });
+  expect(nudgeOf(key("ArrowUp", { shiftKey: true }))).toEqual({ x: 0, y: -1 });
+  expect(nudgeOf(key("ArrowDown", { ctrlKey: true }))).toEqual({ x: 0, y: 0.01 });
+});
+
+it("tracks, undoes and redoes", () => {
+  expect(actionOf(key("t"), false)).toBe("track");
+  expect(actionOf(key("T", { shiftKey: true }), false)).toBe("trackBack");
+  expect(actionOf(key("b"), true)).toBe("trackBoth");
+  expect(actionOf(key("z", { ctrlKey: true }), false)).toBe("undo");
+  expect(actionOf(key("Z", { ctrlKey: true, shiftKey: true }), false)).toBe("redo");
+});
+
+it("leaves the browser its own keys", () => {
+  for (const k of ["t", "f", "n", "l", "1", "c", "o"]) expect(actionOf(key(k, { ctrlKey: true }), false)).toBeNull();
+  expect(actionOf(key("Tab"), false)).toBeNull();
+  expect(actionOf(key("ArrowLeft", { altKey: true }), false)).toBeNull();
+});
+
+it("lists every key once", () => {
+  expect(new Set(KEY_LIST.map((k) => k.keys)).size).toBe(KEY_LIST.length);
+});

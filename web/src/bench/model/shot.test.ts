@@ -1,0 +1,54 @@
+import { describe, expect, it } from "vitest";
+import type { Occluder, Surface, TakeFrame } from "../../api/types";
+import { correctionAt, cornersAt, depthOrder, freshId, outlineAt } from "./shot";
+
+const surface = {
+  id: "s", name: "S", depth: 1, reference_frame: 10, motion: "perspective", reach_frames: 10, region: { include: [], exclude: [] },
+  corners: [[0, 0], [10, 0], [10, 10], [0, 10]], corrections: [{ frame: 50, corner: 2, dx_px: 1.5, dy_px: -0.5 }],
+} as unknown as Surface;
+
+const moved: TakeFrame = { frame: 11, status: "followed", homography: [1, 0, 5, 0, 1, -2, 0, 0, 1], sigma_px: null, residual_px: null, share_used: 1, reason: "" };
+const lost: TakeFrame = { ...moved, frame: 12, status: "lost", homography: null };
+
+describe("corners at a frame", () => {
+  it("are the document's at the reference frame", () => {
+    expect(cornersAt(surface, undefined, 10)?.[2]).toEqual({ x: 10, y: 10 });
+  });
+  it("follow the take, and are unknown where it is lost or untracked", () => {
+    const frames = new Map([[11, moved], [12, lost]]);
+    expect(cornersAt(surface, frames, 11)?.[0]).toEqual({ x: 5, y: -2 });
+    expect(cornersAt(surface, frames, 12)).toBeNull();
+    expect(cornersAt(surface, frames, 13)).toBeNull();
+  });
+  it("carry a correction exactly on its frame and fading around it", () => {
+    expect(correctionAt(surface, 2, 50)).toEqual({ x: 1.5, y: -0.5 });
+    expect(correctionAt(surface, 2, 55).x).toBeGreaterThan(0);
+    expect(correctionAt(surface, 2, 55).x).toBeLessThan(1.5);
+    expect(correctionAt(surface, 2, 60).x).toBe(0);
+    expect(correctionAt(surface, 1, 50)).toEqual({ x: 0, y: 0 });
+  });
+});
+
+describe("what passes in front", () => {
+  const arm = {
+    id: "arm", name: "Arm", depth: 0, feather_px: 1, span: [5, 25],
+    keys: [{ frame: 10, points: [[0, 0], [1, 0], [1, 1]] }, { frame: 20, points: [[10, 0], [11, 0], [11, 1]] }],
+  } as unknown as Occluder;
+
+  it("moves between its keys and is held outside them", () => {
+    expect(outlineAt(arm, 15)?.[0]).toEqual({ x: 5, y: 0 });
+    expect(outlineAt(arm, 6)?.[0]).toEqual({ x: 0, y: 0 });
+    expect(outlineAt(arm, 25)?.[0]).toEqual({ x: 10, y: 0 });
+  });
+  it("is not there outside its span", () => {
+    expect(outlineAt(arm, 4)).toBeNull();
+    expect(outlineAt(arm, 26)).toBeNull();
+  });
+  it("stands nearer in the depth line", () => {
+    expect(depthOrder({ surfaces: [surface], occluders: [arm] }).map((x) => x.id)).toEqual(["arm", "s"]);
+  });
+});
+
+it("finds an id that is not taken", () => {
+  expect(freshId("in-front", ["in-front", "in-front-2"])).toBe("in-front-3");
+});
