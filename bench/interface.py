@@ -53,10 +53,8 @@ def _previews(app: LiveApp, shot_id: str, quick: bool) -> None:
     write_section(
         "Preview frames of the result view",
         [
-            [
-                "1280 x 720, film artwork, one after the other over HTTP: "
-                f"median {np.median(ms):.0f} ms, 95 % within {np.percentile(ms, 95):.0f} ms."
-            ],
+            "1280 x 720, film artwork, one after the other over HTTP: "
+            f"median {np.median(ms):.0f} ms, 95 % within {np.percentile(ms, 95):.0f} ms."
         ],
     )
 

@@ -45,7 +45,8 @@ def run(quick: bool) -> None:
     write_section(
         "Rendering the demo shot",
         [
-            f"{opened.plate.facts.frame_count} frames of 1920 x 1080, film artwork, H.264 {shot.delivery.preset} crf {shot.delivery.crf:g}.", "",
+            f"{opened.plate.facts.frame_count} frames of 1920 x 1080, film artwork, "
+            f"H.264 {shot.delivery.preset} crf {shot.delivery.crf:g}.", "",
             *table(["pair", "bare decode and encode, s", "render, s", "speed against bare"], rows), "",
             f"Median {np.median(ratios):.2f} of the bare speed.",
         ],

@@ -63,7 +63,13 @@ def test_a_shot_goes_from_upload_to_delivered_film(live, plate, plate_film, art_
     film = tmp_path / delivery["file"]
     film.write_bytes(live.http.get(f"/api/deliveries/{delivery['id']}/file").content)
     facts, before = probe(film), probe(plate_film)
-    assert (facts.frame_count, facts.rate, facts.width, facts.height, facts.pixel_aspect) == (60, before.rate, 480, 320, 1)
+    assert (facts.frame_count, facts.rate, facts.width, facts.height, facts.pixel_aspect) == (
+        60,
+        before.rate,
+        480,
+        320,
+        before.pixel_aspect,
+    )
     assert facts.sound == before.sound
     with open_media(film) as reader:
         code = reader.frame(10).codes()[middle[1], middle[0]]

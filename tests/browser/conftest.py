@@ -22,7 +22,7 @@ def window(chromium: Browser, live: LiveApp) -> Iterator[Page]:
     """A fresh window on the application; errors of the page and calls to anywhere else fail the test."""
     context = chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=live.address, accept_downloads=True)
     page = context.new_page()
-    page.set_default_timeout(20_000)
+    page.set_default_timeout(60_000)
     faults: list[str] = []
     page.on("pageerror", lambda e: faults.append(str(e)))
     page.on("console", lambda m: faults.append(m.text) if m.type == "error" and "Failed to load resource" not in m.text else None)

@@ -1,3 +1,5 @@
+from itertools import pairwise
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -128,7 +130,7 @@ def test_between_two_corrections_the_offset_goes_from_one_to_the_other():
     values = [correction_offsets(n, two, 3)[0, 0] for n in range(10, 21)]
     assert values[0] == 2.0
     assert values[-1] == -2.0
-    assert all(x >= y for x, y in zip(values, values[1:], strict=False))
+    assert all(x >= y for x, y in pairwise(values))
 
 
 def test_the_unit_square_goes_to_the_quad_in_corner_order():

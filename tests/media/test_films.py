@@ -42,7 +42,7 @@ def test_facts_are_exact(tmp_path, rate, ending):
     assert facts.frame_count == 30
     # Matroska keeps times in milliseconds; its rate is read from the stream's own field.
     assert facts.rate == rate
-    assert (facts.width, facts.height, facts.pixel_aspect) == (W, H, 1)
+    assert (facts.width, facts.height, facts.pixel_aspect) == (W, H, Fraction(1))
     assert (facts.matrix, facts.full_range, facts.bit_depth) == ("bt709", False, 8)
 
 
@@ -124,9 +124,9 @@ def test_a_film_cut_short_is_refused(tmp_path):
     mp4 = write_film(tmp_path / "film.mp4", 60).read_bytes()
     cut = tmp_path / "cut.mp4"
     cut.write_bytes(mp4[: len(mp4) // 2])
-    with pytest.raises(MediaError) as error:
+    with pytest.raises(MediaError) as refused:
         probe(cut)
-    assert error.value.code == "damaged"
+    assert refused.value.code == "damaged"
 
 
 def test_scrambled_bytes_are_refused(tmp_path):

@@ -1,7 +1,9 @@
 """Full-quality frames: decoded in a separate process with limits, never in the web process."""
 
 import asyncio
+import ctypes
 import resource
+import signal
 from concurrent.futures import ProcessPoolExecutor
 from functools import lru_cache
 from multiprocessing import get_context
@@ -22,6 +24,14 @@ def decoding_pool() -> ProcessPoolExecutor:
 def _limit() -> None:
     memory = Settings().decoder_memory
     resource.setrlimit(resource.RLIMIT_AS, (memory, memory))
+    # When the web process ends in whatever way, this one ends with it (prctl, PR_SET_PDEATHSIG).
+    ctypes.CDLL(None).prctl(1, signal.SIGKILL)
+
+
+def close_decoding_pool() -> None:
+    """End the process if it was ever started."""
+    if decoding_pool.cache_info().currsize:
+        decoding_pool().shutdown(wait=False, cancel_futures=True)
 
 
 @lru_cache(maxsize=2)

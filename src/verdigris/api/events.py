@@ -9,6 +9,7 @@ import structlog
 from fastapi import APIRouter, FastAPI, Request
 from sse_starlette import EventSourceResponse, ServerSentEvent
 
+from verdigris.api.decoding import close_decoding_pool
 from verdigris.settings import Settings
 from verdigris.store.database import CHANNEL
 
@@ -61,12 +62,13 @@ events = Events()
 
 @asynccontextmanager
 async def listening(app: FastAPI) -> AsyncIterator[None]:
-    """Listen while the application runs."""
+    """Listen while the application runs; at its end nothing it started is left."""
     task = asyncio.create_task(events.listen())
     try:
         yield
     finally:
         task.cancel()
+        close_decoding_pool()
 
 
 @router.get("/events", response_class=EventSourceResponse)

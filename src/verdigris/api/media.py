@@ -1,9 +1,10 @@
 """Media: facts, proxies for scrubbing, and frames at full quality."""
 
 import re
+from pathlib import Path as FilePath
 from typing import Annotated
 
-from fastapi import APIRouter, Path, Response
+from fastapi import APIRouter, Depends, Path, Response
 from fastapi.responses import FileResponse
 
 from verdigris.api.context import Folder, Transaction
@@ -43,9 +44,12 @@ def proxy(media_hash: Hash, frame: Frame, folder: Folder) -> FileResponse:
     raise MediaError("no_such_frame", f"Frame {frame} is not ready yet.")
 
 
+def source_of(media_hash: Hash, s: Transaction, folder: Folder) -> FilePath:
+    """The file of some media; looked up outside the event loop."""
+    return folder.source(media_hash, get_media(s, media_hash).ending)
+
+
 @router.get("/{media_hash}/frames/{frame}", response_class=Response)
-async def frame_at_full_quality(media_hash: Hash, frame: Frame, s: Transaction, folder: Folder) -> Response:
+async def frame_at_full_quality(source: Annotated[FilePath, Depends(source_of)], frame: Frame) -> Response:
     """A frame at full size, decoded in a process of its own."""
-    media = get_media(s, media_hash)
-    data = await full_frame(folder.source(media_hash, media.ending), frame)
-    return Response(data, media_type="image/jpeg", headers=FOREVER)
+    return Response(await full_frame(source, frame), media_type="image/jpeg", headers=FOREVER)

@@ -1,5 +1,5 @@
 /** Bring files in by dropping or choosing them: sent with progress, read by a job, refused with its sentence. */
-import { App, Progress, Upload as AntUpload } from "antd";
+import { App, Button, Progress, Upload as AntUpload } from "antd";
 import { useRef, useState } from "react";
 import { api, data, type JobView, type MediaView } from "../api/client";
 import { upload } from "../api/uploads";
@@ -39,32 +39,33 @@ export function Upload({ title, hint, onMedia }: { title: string; hint: string; 
       batch.current = null;
     }
   };
+  const before = (file: File, all: File[]) => {
+    // Called once a file; the whole batch is one film, one still, or one numbered sequence.
+    if (batch.current === null && file === all[0]) {
+      batch.current = all;
+      void take(all.filter((f) => !f.name.startsWith(".")));
+    }
+    return false;
+  };
+  const shared = { accept: ACCEPT, showUploadList: false, disabled: stage !== null, beforeUpload: before };
   return (
-    <AntUpload.Dragger
-      multiple
-      accept={ACCEPT}
-      showUploadList={false}
-      disabled={stage !== null}
-      beforeUpload={(file, all) => {
-        // Called once a file; the whole batch is one film, one still, or one numbered sequence.
-        if (batch.current === null && file === all[0]) {
-          batch.current = all;
-          void take(all);
-        }
-        return false;
-      }}
-    >
-      {stage ? (
-        <div style={{ padding: "2px 16px" }}>
-          <div>{stage.text}</div>
-          <Progress percent={stage.total ? Math.round((100 * stage.done) / stage.total) : 0} size="small" />
-        </div>
-      ) : (
-        <div style={{ padding: "2px 10px" }}>
-          <div>{title}</div>
-          <div className="quiet small">{hint}</div>
-        </div>
-      )}
-    </AntUpload.Dragger>
+    <div className="upload">
+      <AntUpload.Dragger multiple {...shared}>
+        {stage ? (
+          <div style={{ padding: "2px 16px" }}>
+            <div>{stage.text}</div>
+            <Progress percent={stage.total ? Math.round((100 * stage.done) / stage.total) : 0} size="small" />
+          </div>
+        ) : (
+          <div style={{ padding: "2px 10px" }}>
+            <div>{title}</div>
+            <div className="quiet small">{hint}</div>
+          </div>
+        )}
+      </AntUpload.Dragger>
+      <AntUpload directory {...shared}>
+        <Button type="link" size="small" disabled={stage !== null}>or choose a folder of stills</Button>
+      </AntUpload>
+    </div>
   );
 }

@@ -4,9 +4,11 @@ import type { Edit } from "../../api/client";
 import { useWork } from "../context";
 import { newSurface } from "../depth/DepthLine";
 import { apply, at, pair } from "../model/geometry";
+import { removePoint } from "../model/polygons";
 import { cornersAt, homographyAt } from "../model/shot";
 import { setBench, type Tool, useBench } from "../state";
 import { setDrawing } from "../viewer/useDraft";
+import { useShapes } from "../viewer/useShapes";
 import { Fact, Field, Note } from "./parts";
 
 const HELP: Record<Tool, string> = {
@@ -38,6 +40,14 @@ export function Outline() {
   const frame = useBench((s) => s.frame);
   const tool = useBench((s) => s.tool);
   const selection = useBench((s) => s.selection);
+  const { shapes, commit, remove } = useShapes();
+  const removeChosen = (whole: boolean) => {
+    if (selection?.kind !== "point") return;
+    const points = shapes.find((s) => s.id === selection.shape)?.points;
+    if (whole) remove(selection.shape);
+    else if (points) commit(selection.shape, removePoint(points, selection.index));
+    setBench({ selection: null });
+  };
 
   if (!surface) {
     return (
@@ -90,6 +100,16 @@ export function Outline() {
       </div>
       {HELP[tool] && <Note>{HELP[tool]}</Note>}
       {!atReference && <Note tone="warn">Region and corners are drawn at the reference frame, {surface.reference_frame + firstFrame}.</Note>}
+      {selection?.kind === "point" && (
+        <div className="row">
+          <Tooltip title="Delete">
+            <Button size="small" onClick={() => removeChosen(false)}>Remove point</Button>
+          </Tooltip>
+          <Tooltip title="Shift+Delete">
+            <Button size="small" onClick={() => removeChosen(true)} data-testid="remove-shape">Remove shape</Button>
+          </Tooltip>
+        </div>
+      )}
       <div className="rule" />
       <Fact label="Followed shapes" value={surface.region.include.length || (surface.corners ? "the surface itself" : 0)} />
       <Fact label="Cut-outs" value={surface.region.exclude.length} />

@@ -23,6 +23,8 @@ type Props = {
   drawingTo: PlatePoint | null;
   selection: Selection;
   faded: boolean;
+  /** The surface's outline is left out over a result, where its edges are what people look at. */
+  edges: boolean;
   onGrab: (e: PointerEvent, grab: Grab) => void;
 };
 
@@ -82,15 +84,15 @@ function Corners({ corners, props }: { corners: PlatePoint[]; props: Props }) {
   const d = path(at);
   return (
     <g data-testid="corners">
-      <path d={d} fill="none" stroke="rgba(18,20,20,.6)" strokeWidth={3.4} pointerEvents="none" />
-      <path d={d} fill="none" stroke="#f4ecda" strokeWidth={1.4} pointerEvents="none" />
+      {props.edges && <path d={d} fill="none" stroke="rgba(18,20,20,.6)" strokeWidth={3.4} pointerEvents="none" />}
+      {props.edges && <path d={d} fill="none" stroke="#f4ecda" strokeWidth={1.4} pointerEvents="none" />}
       {at.map((p, i) => {
         const chosen = selection?.kind === "corner" && selection.corner === i;
         const sigma = sigmas?.[i] ?? 0;
         return (
           <g key={i} transform={`translate(${p.x} ${p.y})`} style={{ cursor: cornersMovable ? "grab" : "default" }} data-testid={`corner-${i}`} onPointerDown={cornersMovable ? (e) => onGrab(e, { kind: "corner", corner: i }) : undefined}>
             <circle r={12} fill="transparent" />
-            <circle r={Math.max(9, Math.min(120, 10 * sigma * zoom))} fill="none" stroke="#f4ecda" strokeOpacity={0.75} strokeDasharray="2 2.5" />
+            {props.edges && <circle r={Math.max(9, Math.min(120, 10 * sigma * zoom))} fill="none" stroke="#f4ecda" strokeOpacity={0.75} strokeDasharray="2 2.5" />}
             <path d={glyphPath(i, chosen ? 6.2 : 4.8)} fill={chosen ? "#62b5a3" : "#f4ecda"} stroke="#121414" strokeWidth={1.2} />
             <title>
               {CORNER_NAMES[i]} corner{sigma ? `, doubt ${sigma.toFixed(2)} px` : ""}

@@ -41,7 +41,7 @@ export function Viewer() {
   const { corners, sigmas, shapes, commit } = useShapes();
   const drawing = useDrafts((s) => s.drawing);
   const draw = useDrawing();
-  const { tool, overlays, dragging, wipe, holdMagnifier, selection, step, frame } = useBench();
+  const { shown, holdPlate, tool, overlays, dragging, wipe, holdMagnifier, selection, step, frame } = useBench();
 
   const plateSize = { width: plate.facts?.width ?? 16, height: plate.facts?.height ?? 9 };
   const view = own ?? fitView(plateSize, size, pixelAspect);
@@ -147,7 +147,7 @@ export function Viewer() {
         {overlays && (
           <Overlay toScreen={screenOf} zoom={view.zoom} corners={corners} cornersMovable={cornersMovable} sigmas={sigmas}
             shapes={step === "place" || step === "handover" ? [] : shapes} drawing={drawing} drawingTo={drawing.length && pointer ? plateOf(pointer) : null}
-            selection={selection} faded={dragging} onGrab={grab} />
+            selection={selection} faded={dragging} edges={shown === "plate" || holdPlate} onGrab={grab} />
         )}
         {wipe !== null && <WipeLine x={view.panX + plateSize.width * pixelAspect * view.zoom * wipe} height={size.height} />}
       </svg>
