@@ -13,7 +13,7 @@ from launch.cluster import throwaway_cluster
 from tests.browser.chromium import ARGUMENTS, CHROMIUM
 from tests.live_app import LiveApp
 
-PLAY_SECONDS = 12
+PLAY_SECONDS = 15
 
 
 def run(quick: bool) -> None:

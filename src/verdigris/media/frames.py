@@ -94,10 +94,8 @@ class RgbFrame:
         """A copy in which the touched pixels of a region have new code values."""
         x0, y0, x1, y1 = box
         pixels = self.pixels.copy()
-        if self.is_linear:
-            pixels[y0:y1, x0:x1][touched] = decode_array(after)[touched]
-        else:
-            pixels[y0:y1, x0:x1][touched] = to_integers(after, pixels.dtype == np.uint16)[touched]
+        new = decode_array(after) if self.is_linear else to_integers(after, pixels.dtype == np.uint16)
+        np.copyto(pixels[y0:y1, x0:x1], new, where=touched[..., None])
         return replace(self, pixels=pixels)
 
     def rgb_integers(self) -> AnyArray:

@@ -196,7 +196,7 @@ class SequenceReader:
 
 def write_still(path: Path, pixels: AnyArray) -> None:
     """Write R, G, B (H, W, 3) uint8 or uint16 as PNG."""
-    ok, data = cv2.imencode(".png", np.ascontiguousarray(pixels[..., ::-1]), [cv2.IMWRITE_PNG_COMPRESSION, 3])
+    ok, data = cv2.imencode(".png", cv2.cvtColor(np.ascontiguousarray(pixels), cv2.COLOR_RGB2BGR), [cv2.IMWRITE_PNG_COMPRESSION, 3])
     if not ok:
         raise MediaError("cannot_write", f"{path.name} could not be encoded.")
     data.tofile(path)

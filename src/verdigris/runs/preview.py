@@ -3,12 +3,14 @@
 from collections.abc import Mapping
 from pathlib import Path
 
+import numpy as np
+
 from verdigris.media.facts import MediaFacts
 from verdigris.runs.artwork import PlacedArtwork
 from verdigris.runs.compose import compose_frame
 from verdigris.runs.fronts import Tracks
-from verdigris.runs.proxies import ProxyReader, encode_jpeg
-from verdigris.shot.document import Shot
+from verdigris.runs.proxies import ProxyReader, encode_jpeg, proxy_size
+from verdigris.shot.document import Shot, Surface
 
 ProxySource = tuple[Path, MediaFacts]
 
@@ -32,8 +34,17 @@ class Preview:
             surface = shot.surface(placement.surface)
             media = placement.artwork.media
             if surface.corners is not None and media is not None and media in sources:
-                reader = ProxyReader(*sources[media])
+                reader = ProxyReader(*sources[media], reduce=self._reduction(surface, sources[media][1]))
                 self._placed.append(PlacedArtwork(placement, surface, reader, facts))
+
+    def _reduction(self, surface: Surface, facts: MediaFacts) -> int:
+        """How many times smaller artwork may be read and still be half as large again as it is seen."""
+        quad = surface.quad()
+        assert quad is not None
+        side = np.linalg.norm(np.roll(quad, -1, axis=0) - quad, axis=1) * self._scale * 1.5
+        width, height = proxy_size(facts.width, facts.height)
+        room = min(width / max(side[0], side[2]), height / max(side[1], side[3]))
+        return max(r for r in (1, 2, 4, 8) if r <= max(1.0, float(room)))
 
     def jpeg(self, frame: int) -> bytes:
         """One result frame as JPEG."""

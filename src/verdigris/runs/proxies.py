@@ -1,7 +1,6 @@
 """Proxies: small stills of every frame for scrubbing and previews, written as the media is verified."""
 
 from collections.abc import Callable
-from fractions import Fraction
 from pathlib import Path
 
 import cv2
@@ -15,6 +14,7 @@ from verdigris.media.reader import Reader
 
 PROXY_WIDTH = 1280
 JPEG_QUALITY = 90
+REDUCED = {2: cv2.IMREAD_REDUCED_COLOR_2, 4: cv2.IMREAD_REDUCED_COLOR_4, 8: cv2.IMREAD_REDUCED_COLOR_8}
 
 
 def proxy_size(width: int, height: int) -> tuple[int, int]:
@@ -30,7 +30,7 @@ def proxy_name(frame: int, has_alpha: bool) -> str:
 
 def encode_jpeg(rgb: AnyArray, quality: int = JPEG_QUALITY) -> bytes:
     """(H, W, 3) uint8 as JPEG."""
-    ok, data = cv2.imencode(".jpg", np.ascontiguousarray(rgb[..., ::-1]), [cv2.IMWRITE_JPEG_QUALITY, quality])
+    ok, data = cv2.imencode(".jpg", cv2.cvtColor(rgb, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, quality])
     if not ok:
         raise MediaError("cannot_write", "A still could not be encoded.")
     return data.tobytes()
@@ -76,22 +76,28 @@ def write_proxies(reader: Reader, folder: Path, progress: Callable[[int, int], N
 
 
 class ProxyReader:
-    """Reads proxies as if they were the media; facts are those of the proxies."""
+    """Reads proxies as if they were the media; facts are those of the proxies.
 
-    def __init__(self, folder: Path, facts: MediaFacts, rate: Fraction | None = None) -> None:
+    `reduce` 2, 4 or 8 reads them that many times smaller, which JPEG does almost for nothing.
+    """
+
+    def __init__(self, folder: Path, facts: MediaFacts, reduce: int = 1) -> None:
         self._folder, self._has_alpha = folder, facts.has_alpha
+        self._flags = cv2.IMREAD_UNCHANGED if reduce == 1 or facts.has_alpha else REDUCED[reduce]
         width, height = proxy_size(facts.width, facts.height)
-        self.facts = facts.model_copy(update={"width": width, "height": height, "rate": rate or facts.rate})
+        if self._flags != cv2.IMREAD_UNCHANGED:
+            width, height = -(-width // reduce), -(-height // reduce)
+        self.facts = facts.model_copy(update={"width": width, "height": height})
 
     def frame(self, n: int) -> RgbFrame:
         """Proxy of frame n; MediaError `no_such_frame` while it is not written yet."""
         path = self._folder / proxy_name(n, self._has_alpha)
         if not path.exists():
             raise MediaError("no_such_frame", f"Frame {n} is not ready yet.")
-        data = cv2.imdecode(np.fromfile(path, np.uint8), cv2.IMREAD_UNCHANGED)
+        data = cv2.imdecode(np.fromfile(path, np.uint8), self._flags)
         if data is None:
             raise MediaError("damaged", f"The proxy of frame {n} cannot be read.")
-        rgb = np.ascontiguousarray(data[..., 2::-1])
+        rgb = cv2.cvtColor(data, cv2.COLOR_BGRA2RGB if data.shape[2] == 4 else cv2.COLOR_BGR2RGB)
         return RgbFrame(np.asarray(rgb, np.uint8), data[..., 3].astype(np.float32) / 255 if data.shape[2] == 4 else None)
 
     def close(self) -> None:

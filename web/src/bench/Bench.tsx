@@ -12,6 +12,7 @@ import "./bench.css";
 import { BenchContext, type BenchWork, useWork } from "./context";
 import { DepthLine } from "./depth/DepthLine";
 import { FlatView } from "./flat/FlatView";
+import { Keys } from "./Keys";
 import { KEY_LIST } from "./keys";
 import { setBench, START, type StepId, useBench } from "./state";
 import { HandOver } from "./steps/HandOver";
@@ -22,7 +23,6 @@ import { Prepare } from "./steps/Prepare";
 import { Track } from "./steps/Track";
 import { Strip } from "./strip/Strip";
 import { Transport } from "./Transport";
-import { useKeys } from "./useKeys";
 import { useShotEdits } from "./useShotEdits";
 import { usePlayback } from "./viewer/usePlayback";
 import { Viewer } from "./viewer/Viewer";
@@ -102,13 +102,14 @@ function TopBar({ showHelp }: { showHelp: () => void }) {
 function Workplace() {
   const [help, setHelp] = useState(false);
   const showHelp = useCallback(() => setHelp(true), []);
-  const { step, swapped } = useBench();
+  const step = useBench((s) => s.step);
+  const swapped = useBench((s) => s.swapped);
   const { shot } = useWork();
   usePlayback();
-  useKeys(showHelp);
   const Controls = CONTROLS[step];
   return (
     <div className="bench">
+      <Keys showHelp={showHelp} />
       <TopBar showHelp={showHelp} />
       <WorkOrder />
       <main>

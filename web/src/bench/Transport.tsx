@@ -9,7 +9,7 @@ export function setView(view: { zoom: number; panX: number; panY: number } | nul
 
 export function Transport() {
   const { count, firstFrame, document } = useWork();
-  const { frame, playing, shown, wipe, overlays, played, dropped } = useBench();
+  const { frame, playing, shown, wipe, overlays, played, dropped, gathered } = useBench();
   const placed = document.placements.length > 0;
   return (
     <div className="transport" data-testid="transport" data-played={played} data-dropped={dropped}>
@@ -33,7 +33,8 @@ export function Transport() {
           { value: "wipe", label: <Tooltip title={placed ? "Result left, plate right; drag the line" : "Place artwork first"}>Wipe</Tooltip>, disabled: !placed },
         ]} />
       <span className="grow" />
-      {playing !== 0 && <span className="mono quiet">{dropped} of {played + dropped} dropped</span>}
+      {gathered !== null && <span className="mono quiet">gathering {Math.round(100 * gathered)} %</span>}
+      {playing !== 0 && gathered === null && <span className="mono quiet">{dropped} of {played + dropped} dropped</span>}
       <Tooltip title="Show or hide shapes and corners: O">
         <Button size="small" type={overlays ? "default" : "text"} onClick={() => setBench({ overlays: !overlays })}>Overlays</Button>
       </Tooltip>

@@ -25,6 +25,8 @@ export type BenchState = {
   surface: string | null;
   dropped: number;
   played: number;
+  /** Share of the pictures gathered before playing begins, or null. */
+  gathered: number | null;
 };
 
 export const START: BenchState = {
@@ -43,6 +45,7 @@ export const START: BenchState = {
   surface: null,
   dropped: 0,
   played: 0,
+  gathered: null,
 };
 
 export const useBench = create<BenchState>(() => START);
@@ -51,4 +54,14 @@ export const setBench = useBench.setState;
 /** Go to a frame, kept within the plate. */
 export function goTo(frame: number, count: number): void {
   setBench({ frame: Math.min(Math.max(0, Math.round(frame)), Math.max(0, count - 1)) });
+}
+
+let calm = 0;
+
+/** The frame for controls: it stands still while the film plays, so that playing has the time. */
+export function useCalmFrame(): number {
+  return useBench((s) => {
+    if (s.playing === 0) calm = s.frame;
+    return calm;
+  });
 }

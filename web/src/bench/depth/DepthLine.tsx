@@ -4,7 +4,7 @@ import { type DragEvent, useState } from "react";
 import type { Edit, Surface } from "../../api/client";
 import { useWork } from "../context";
 import { depthOrder, freshId } from "../model/shot";
-import { setBench, useBench } from "../state";
+import { setBench, useCalmFrame } from "../state";
 
 function rangeText(work: ReturnType<typeof useWork>, surface: Surface): string {
   const take = work.shot.takes.find((t) => t.id === surface.take);
@@ -27,7 +27,7 @@ export function newSurface(work: ReturnType<typeof useWork>, frame: number): Edi
 export function DepthLine() {
   const work = useWork();
   const { document, edit, surface, firstFrame } = work;
-  const frame = useBench((s) => s.frame);
+  const frame = useCalmFrame();
   const [held, setHeld] = useState<string | null>(null);
   const order = depthOrder(document);
 

@@ -9,21 +9,23 @@ import { useFrameUrl } from "../viewer/useFrameUrls";
 import { useShapes } from "../viewer/useShapes";
 import { useSize } from "../viewer/Viewer";
 
-const CELLS = 14;
+/** Cells of the mesh along each side; fewer while playing, when nobody measures on it. */
+const CELLS_STILL = 14;
+const CELLS_PLAYING = 4;
 
-function drawFlat(context: CanvasRenderingContext2D, picture: ImageBitmap, quad: PlatePoint[], scale: number, x0: number, y0: number, w: number, h: number) {
+function drawFlat(cells: number, context: CanvasRenderingContext2D, picture: ImageBitmap, quad: PlatePoint[], scale: number, x0: number, y0: number, w: number, h: number) {
   const plateFromUnit = unitSquareTo(quad);
   const grid: { u: number; v: number; x: number; y: number }[][] = [];
-  for (let r = 0; r <= CELLS; r++) {
+  for (let r = 0; r <= cells; r++) {
     const row = [];
-    for (let c = 0; c <= CELLS; c++) {
-      const p = apply(plateFromUnit, { x: c / CELLS, y: r / CELLS });
-      row.push({ u: p.x * scale, v: p.y * scale, x: x0 + (c / CELLS) * w, y: y0 + (r / CELLS) * h });
+    for (let c = 0; c <= cells; c++) {
+      const p = apply(plateFromUnit, { x: c / cells, y: r / cells });
+      row.push({ u: p.x * scale, v: p.y * scale, x: x0 + (c / cells) * w, y: y0 + (r / cells) * h });
     }
     grid.push(row);
   }
-  for (let r = 0; r < CELLS; r++) {
-    for (let c = 0; c < CELLS; c++) {
+  for (let r = 0; r < cells; r++) {
+    for (let c = 0; c < cells; c++) {
       const a = grid[r]?.[c];
       const b = grid[r]?.[c + 1];
       const d = grid[r + 1]?.[c];
@@ -51,6 +53,7 @@ export function FlatView({ tall }: { tall?: boolean }) {
   const [box, size] = useSize();
   const ref = useRef<HTMLCanvasElement>(null);
   const frame = useBench((s) => s.frame);
+  const playing = useBench((s) => s.playing !== 0);
   const shown = useBench((s) => (s.holdPlate ? "plate" : s.shown));
   const urlOf = useFrameUrl();
   const url = urlOf(shown, frame);
@@ -82,8 +85,8 @@ export function FlatView({ tall }: { tall?: boolean }) {
     context.setTransform(ratio, 0, 0, ratio, 0, 0);
     context.fillStyle = "#2c2c2c";
     context.fillRect(0, 0, size.width, size.height);
-    if (picture && corners) drawFlat(context, picture, corners, picture.width / plate.facts.width, x0, y0, w, h);
-  }, [corners, h, picture, plate.facts, size, w, x0, y0]);
+    if (picture && corners) drawFlat(playing ? CELLS_PLAYING : CELLS_STILL, context, picture, corners, picture.width / plate.facts.width, x0, y0, w, h);
+  }, [corners, h, picture, plate.facts, playing, size, w, x0, y0]);
 
   return (
     <div className="flat" ref={box} data-testid="flat-view" style={tall ? { height: "100%" } : undefined}>

@@ -3,12 +3,12 @@ import { Button, InputNumber, Tooltip } from "antd";
 import { CornerGlyph } from "../../ui/corners";
 import type { Edit } from "../../api/client";
 import { useWork } from "../context";
-import { setBench, useBench } from "../state";
+import { setBench, useCalmFrame } from "../state";
 import { Fact, Field, Note } from "./parts";
 
 export function Inspect() {
   const { surface, take, frames, edit, firstFrame } = useWork();
-  const frame = useBench((s) => s.frame);
+  const frame = useCalmFrame();
   if (!surface || !take) return <Note>Track a surface first; what needs eyes is listed here, worst first.</Note>;
   const at = frames?.get(frame);
   const look = take.looks.find((l) => l.frame === frame);

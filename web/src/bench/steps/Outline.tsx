@@ -6,7 +6,7 @@ import { newSurface } from "../depth/DepthLine";
 import { apply, at, pair } from "../model/geometry";
 import { removePoint } from "../model/polygons";
 import { cornersAt, homographyAt } from "../model/shot";
-import { setBench, type Tool, useBench } from "../state";
+import { setBench, type Tool, useBench, useCalmFrame } from "../state";
 import { setDrawing } from "../viewer/useDraft";
 import { useShapes } from "../viewer/useShapes";
 import { Fact, Field, Note } from "./parts";
@@ -37,7 +37,7 @@ function ToolButton({ tool, label, hint, disabled }: { tool: Tool; label: string
 export function Outline() {
   const work = useWork();
   const { document, surface, edit, frames, firstFrame } = work;
-  const frame = useBench((s) => s.frame);
+  const frame = useCalmFrame();
   const tool = useBench((s) => s.tool);
   const selection = useBench((s) => s.selection);
   const { shapes, commit, remove } = useShapes();

@@ -6,13 +6,29 @@ import { useWork } from "../context";
 import { goTo, setBench, useBench } from "../state";
 import { useSize } from "../viewer/Viewer";
 import { drawStrip } from "./draw";
-import { frameAt, PITCH, type Range, RULER, zoomRange } from "./layout";
+import { frameAt, PITCH, type Range, RULER, xOf, zoomRange } from "./layout";
+
+/** The frame that is shown: apart from the strip itself, which need not be drawn again for every frame. */
+function Playhead({ range, width }: { range: Range; width: number }) {
+  const { frames, firstFrame } = useWork();
+  const current = useBench((s) => s.frame);
+  const at = frames?.get(current);
+  if (current < range.first || current > range.last || width < 60) return null;
+  return (
+    <>
+      <svg className="playhead" width="11" style={{ transform: `translateX(${xOf(current, range, width) - 5.5}px)` }} aria-hidden>
+        <path d="M0.5 4h10v5l-5 5l-5-5z" fill="#f4ecda" />
+        <rect x="4.75" y="12" width="1.5" height="200" fill="#f4ecda" />
+      </svg>
+      {at?.status === "lost" && <div className="strip-note">Frame {current + firstFrame} is lost. {at.reason}</div>}
+    </>
+  );
+}
 
 export function Strip() {
   const { count, firstFrame, surface, take, frames, document } = useWork();
   const [box, size] = useSize();
   const ref = useRef<HTMLCanvasElement>(null);
-  const current = useBench((s) => s.frame);
   const selection = useBench((s) => s.selection);
   const [own, setOwn] = useState<Range | null>(null);
   const [arrived, setArrived] = useState(0);
@@ -33,10 +49,10 @@ export function Strip() {
       handle = requestAnimationFrame(() => setArrived((n) => n + 1));
     };
     const spans = document.occluders.map((o) => ({ name: o.name, first: o.span?.[0] ?? 0, last: o.span?.[1] ?? count - 1 }));
-    drawStrip(context, { width: size.width, height: size.height, range, count, firstFrame, current, surface, take, frames, spans, selectedCorner }, again);
+    drawStrip(context, { width: size.width, height: size.height, range, count, firstFrame, surface, take, frames, spans, selectedCorner }, again);
     return () => cancelAnimationFrame(handle);
     // `arrived` asks for another look once crops have come in.
-  }, [arrived, count, current, document.occluders, firstFrame, frames, range.first, range.last, selectedCorner, size, surface, take]); // eslint-disable-line react-hooks/exhaustive-deps
+  }, [arrived, count, document.occluders, firstFrame, frames, range.first, range.last, selectedCorner, size, surface, take]); // eslint-disable-line react-hooks/exhaustive-deps
 
   const scrub = (e: PointerEvent) => {
     const r = e.currentTarget.getBoundingClientRect();
@@ -57,8 +73,6 @@ export function Strip() {
       setOwn({ first, last: first + range.last - range.first });
     } else setOwn(zoomRange(range, about, Math.exp(e.deltaY * 0.0016), count));
   };
-  const at = frames?.get(current);
-
   return (
     <footer className="strip" data-testid="strip" data-arrived={arrived}>
       <div className="strip-box" ref={box}>
@@ -72,7 +86,7 @@ export function Strip() {
         ))}
         {!surface && <div className="strip-empty quiet">A surface's corners appear here over time once it is outlined and tracked.</div>}
         {surface && !take && <div className="strip-empty quiet">Nothing is tracked yet. Outline the region, place the corners, then press T, or B for both directions.</div>}
-        {at?.status === "lost" && <div className="strip-note">Frame {current + firstFrame} is lost. {at.reason}</div>}
+        <Playhead range={range} width={size.width} />
       </div>
     </footer>
   );

@@ -11,7 +11,6 @@ export type StripScene = {
   range: Range;
   count: number;
   firstFrame: number;
-  current: number;
   surface: Surface | null;
   take: TakeView | null;
   frames: ReadonlyMap<number, TakeFrame> | undefined;
@@ -150,16 +149,6 @@ function marks(c: CanvasRenderingContext2D, s: StripScene): void {
       c.fillRect(cx - 4, RULER + k.corner * PITCH - 1, 8, 2);
     }
   }
-  const x = xOf(s.current, s.range, s.width);
-  c.fillStyle = "#f4ecda";
-  c.fillRect(x - 0.75, 12, 1.5, s.height - 12);
-  c.beginPath();
-  c.moveTo(x - 5, 4);
-  c.lineTo(x + 5, 4);
-  c.lineTo(x + 5, 9);
-  c.lineTo(x, 14);
-  c.lineTo(x - 5, 9);
-  c.fill();
 }
 
 /** Draw everything; `again` is called when a crop has arrived since. */

@@ -45,6 +45,7 @@ export function Picture({ view, size, aspect, canvasRef }: { view: View; size: S
   const { plate } = useWork();
   const { main, under } = useShownPictures();
   const wipe = useBench((s) => s.wipe);
+  const playing = useBench((s) => s.playing !== 0);
 
   useEffect(() => {
     const canvas = canvasRef.current;
@@ -60,7 +61,7 @@ export function Picture({ view, size, aspect, canvasRef }: { view: View; size: S
     context.fillRect(0, 0, size.width, size.height);
     // Magnified pixels are shown as they are; smoothing would hide where an edge lies.
     context.imageSmoothingEnabled = view.zoom < 3;
-    context.imageSmoothingQuality = "medium";
+    context.imageSmoothingQuality = playing ? "low" : "medium";
     const w = plate.facts.width * aspect * view.zoom;
     const h = plate.facts.height * view.zoom;
     if (main) context.drawImage(main, view.panX, view.panY, w, h);
@@ -73,7 +74,7 @@ export function Picture({ view, size, aspect, canvasRef }: { view: View; size: S
       context.drawImage(under, view.panX, view.panY, w, h);
       context.restore();
     }
-  }, [aspect, canvasRef, main, plate.facts, size, under, view, wipe]);
+  }, [aspect, canvasRef, main, plate.facts, playing, size, under, view, wipe]);
 
   return <canvas ref={canvasRef} data-testid="picture" style={{ width: size.width, height: size.height, display: "block" }} />;
 }

@@ -5,7 +5,9 @@ import { setBench, useBench } from "../state";
 import { frameCache } from "./frames";
 import { useFrameUrl } from "./useFrameUrls";
 
-const AHEAD = 36;
+/** Pictures fetched ahead, and those that must be here before playing begins; results take longer to make. */
+const AHEAD = { plate: 36, result: 110 };
+const BEFORE = { plate: 12, result: 72 };
 
 export function usePlayback(): void {
   const { count, rate, plate } = useWork();
@@ -18,30 +20,34 @@ export function usePlayback(): void {
     if (playing === 0 || ready < 2) return undefined;
     let begun: number | null = null;
     let origin = useBench.getState().frame;
-    let last = origin;
+    let told = -1;
     let handle = 0;
     setBench({ dropped: 0, played: 0 });
     const fetchAhead = (from: number) => {
-      for (let i = 0; i <= AHEAD; i++) void frameCache.get(urlOf(shown, (((from + i * playing) % ready) + ready) % ready));
+      for (let i = 0; i <= Math.min(AHEAD[shown], ready - 1); i++) void frameCache.get(urlOf(shown, (((from + i * playing) % ready) + ready) % ready));
     };
     fetchAhead(origin);
     const tick = (now: number) => {
       handle = requestAnimationFrame(tick);
       if (begun === null) {
-        // Begin when a second's worth is in memory, so that the start does not stutter.
-        const need = Math.min(12, ready);
-        for (let i = 0; i < need; i++) if (!frameCache.peek(urlOf(shown, (((origin + i * playing) % ready) + ready) % ready))) return;
+        const need = Math.min(BEFORE[shown], ready);
+        let here = 0;
+        while (here < need && frameCache.peek(urlOf(shown, (((origin + here * playing) % ready) + ready) % ready))) here++;
+        if (here < need) {
+          setBench({ gathered: here / need });
+          return;
+        }
+        setBench({ gathered: null });
         begun = now;
       }
       const elapsed = Math.floor(((now - begun) / 1000) * rate);
       const frame = (((origin + elapsed * playing) % ready) + ready) % ready;
-      if (frame === last) return;
+      if (elapsed === told) return;
       const here = frameCache.peek(urlOf(shown, frame));
-      const skipped = Math.abs(frame - last) > 1 && Math.abs(frame - last) < ready - 1 ? Math.abs(frame - last) - 1 : 0;
       const state = useBench.getState();
       if (here) {
-        setBench({ frame, played: state.played + 1, dropped: state.dropped + skipped });
-        last = frame;
+        setBench({ frame, played: state.played + 1, dropped: state.dropped + Math.max(0, elapsed - told - 1) });
+        told = elapsed;
       }
       fetchAhead(frame);
     };
@@ -50,11 +56,12 @@ export function usePlayback(): void {
       if (Math.abs(s.frame - before.frame) > 12 && s.frame !== 0 && before.frame !== 0) {
         origin = s.frame;
         begun = null;
-        last = origin;
+        told = -1;
       }
     });
     return () => {
       cancelAnimationFrame(handle);
+      setBench({ gathered: null });
       jumped();
     };
   }, [playing, ready, rate, shown, urlOf]);

@@ -1,4 +1,4 @@
-/** Keys acting on the Bench. */
+/** Keys acting on the Bench; a component of its own, so that a new frame does not draw everything again. */
 import { useEffect } from "react";
 import { useWork } from "./context";
 import { actionOf, nudgeOf } from "./keys";
@@ -15,7 +15,7 @@ function isTyping(target: EventTarget | null): boolean {
   return !!el?.closest?.("input:not([type=radio]), textarea, [contenteditable], [role=combobox], .ant-select-dropdown, .ant-modal");
 }
 
-export function useKeys(showHelp: () => void): void {
+export function Keys({ showHelp }: { showHelp: () => void }): null {
   const work = useWork();
   const shapes = useShapes();
   const drawing = useDrawing();
@@ -107,4 +107,5 @@ export function useKeys(showHelp: () => void): void {
       window.removeEventListener("keyup", up);
     };
   }, [drawing, shapes, showHelp, tracking, work]);
+  return null;
 }
