@@ -2480,8 +2480,8 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                media_hash: string;
                 frame: number;
+                media_hash: string;
             };
             cookie?: never;
         };
