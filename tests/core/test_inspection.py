@@ -1,7 +1,7 @@
 import numpy as np
 import pytest
 
-from verdigris.core.inspection.crops import CROP_PX, centred_crop, crop_box, flat_view
+from verdigris.core.inspection.crops import CROP_PX, centred_crop, crop_box
 from verdigris.core.inspection.doubt import Evidence, frames_to_look_at
 
 
@@ -45,11 +45,3 @@ def test_a_crop_has_the_corner_exactly_in_its_middle():
     yy, xx = np.mgrid[0.5:CROP_PX, 0.5:CROP_PX]
     middle = (crop * xx).sum() / crop.sum(), (crop * yy).sum() / crop.sum()
     assert middle == pytest.approx((CROP_PX / 2, CROP_PX / 2), abs=0.05)
-
-
-def test_the_flat_view_shows_the_surface_square_on():
-    picture = np.zeros((100, 100, 3), np.uint8)
-    picture[20:60, 30:80] = 200
-    flat = flat_view(picture, np.array([[30.0, 20], [80, 20], [80, 60], [30, 60]]), 50, 40)
-    assert flat.shape == (40, 50, 3)
-    assert flat[1:-1, 1:-1].min() >= 199

@@ -1,1 +1,1 @@
-"""Evidence: crops along corners, the flat view, frames that need eyes."""
+"""Evidence: crops along corners, frames that need eyes."""

@@ -3,7 +3,6 @@
 import cv2
 import numpy as np
 
-from verdigris.core.geometry.homography import homography_from_quads
 from verdigris.core.types import Float64, Uint8
 
 CROP_PX = 64
@@ -26,19 +25,3 @@ def centred_crop(region: Uint8, box: tuple[int, int, int, int], corner: Float64,
     dx, dy = np.asarray(corner) - (np.array(box[:2]) + size / 2)
     shift = np.array([[1, 0, -dx], [0, 1, -dy]], dtype=np.float64)
     return np.asarray(cv2.warpAffine(region, shift, (size, size), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE), np.uint8)
-
-
-def flat_view(picture: Uint8, corners: Float64, width: int, height: int) -> Uint8:
-    """The surface seen square-on.
-
-    Parameters
-    ----------
-    picture : (H, W, 3) uint8
-    corners : (4, 2) float64, px of `picture`
-    width, height : size of the answer, px
-    """
-    quad = np.array([[0.0, 0], [width, 0], [width, height], [0, height]])
-    h = homography_from_quads(corners, quad)
-    # OpenCV has pixel centres at whole numbers.
-    half = np.array([[1, 0, -0.5], [0, 1, -0.5], [0, 0, 1.0]])
-    return np.asarray(cv2.warpPerspective(picture, half @ h @ np.linalg.inv(half), (width, height), flags=cv2.INTER_LINEAR), np.uint8)

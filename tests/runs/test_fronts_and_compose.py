@@ -1,0 +1,119 @@
+"""What is nearer takes its area; composed frames; what is missing is said first."""
+
+import numpy as np
+import pytest
+
+from verdigris.core.tracking.follow import FrameResult
+from verdigris.media.facts import MediaFacts
+from verdigris.media.frames import RgbFrame
+from verdigris.runs.artwork import PlacedArtwork, artwork_frame
+from verdigris.runs.compose import check_ready, compose_frame, frames_without_track
+from verdigris.runs.errors import RunError
+from verdigris.runs.fronts import corners_at, coverage_in_front, in_front_of, outline_at
+from verdigris.shot.document import Correction, MediaRef, Occluder, Placement, Plate, ShapeKey, Shot, Surface
+
+W, H = 120, 80
+BACK = ((10.0, 10.0), (110.0, 10.0), (110.0, 70.0), (10.0, 70.0))
+FRONT = ((40.0, 20.0), (80.0, 20.0), (80.0, 60.0), (40.0, 60.0))
+
+
+def result(n: int, dx: float = 0.0, lost: bool = False) -> FrameResult:
+    h = np.array([[1, 0, dx], [0, 1, 0], [0, 0, 1.0]])
+    return FrameResult(n, "lost" if lost else "followed", None if lost else h, None, None, None, 1.0)
+
+
+class Still:
+    """Artwork of one colour."""
+
+    def __init__(self, value: int) -> None:
+        self.facts = MediaFacts(kind="still", width=20, height=12, frame_count=1, rate=None, codec="png", pixel_format="u8", bit_depth=8)
+        self.value = value
+
+    def frame(self, n: int) -> RgbFrame:
+        return RgbFrame(np.full((12, 20, 3), self.value, np.uint8))
+
+    def close(self) -> None:
+        pass
+
+
+PLATE = MediaFacts(kind="film", width=W, height=H, frame_count=3, rate=None, codec="x", pixel_format="u8", bit_depth=8)
+
+
+@pytest.fixture
+def shot() -> Shot:
+    return Shot(
+        plate=Plate(path="p.mp4"),
+        surfaces=[Surface(id="back", name="Wall", depth=2, corners=BACK), Surface(id="front", name="Card", depth=1, corners=FRONT)],
+        occluders=[
+            Occluder(id="post", name="Post", depth=0, span=(1, 2), feather_px=0, keys=[
+                ShapeKey(frame=0, points=[(0, 0), (20, 0), (20, 80), (0, 80)]), ShapeKey(frame=2, points=[(40, 0), (60, 0), (60, 80), (40, 80)])])
+        ],
+        placements=[Placement(surface=s, artwork=MediaRef(path="a.png"), fit="stretch", overshoot_px=0) for s in ("front", "back")],
+    )  # fmt: skip
+
+
+TRACKS = {"back": {n: result(n) for n in range(3)}, "front": {0: result(0), 1: result(1, 10), 2: result(2, lost=True)}}
+
+
+def test_an_occluder_is_there_within_its_span_and_moves_between_keys(shot):
+    assert outline_at(shot.occluder("post"), 0) is None
+    assert outline_at(shot.occluder("post"), 1)[0] == pytest.approx([20, 0])
+
+
+def test_nearer_occluders_and_surfaces_stand_in_front_and_farther_ones_do_not(shot):
+    assert len(in_front_of(shot, shot.surface("back"), TRACKS, 1)[0]) == 2
+    assert len(in_front_of(shot, shot.surface("front"), TRACKS, 1)[0]) == 1
+    assert in_front_of(shot, shot.surface("front"), TRACKS, 0)[0] == []
+    cover = coverage_in_front(shot, shot.surface("back"), TRACKS, 1, W, H)
+    assert cover[40, 70] == 1
+    assert cover[40, 30] == 1
+    assert cover[40, 105] == 0
+    assert coverage_in_front(shot, shot.surface("front"), TRACKS, 0, W, H) is None
+
+
+def test_corners_follow_the_track_and_its_corrections(shot):
+    card = shot.surface("front").model_copy(update={"corrections": [Correction(frame=1, corner=0, dx_px=2, dy_px=-1)], "reach_frames": 0})
+    assert corners_at(card, TRACKS["front"], 1)[0] == pytest.approx([52, 19])
+    assert corners_at(card, TRACKS["front"], 0)[0] == pytest.approx([40, 20])
+    assert corners_at(card, TRACKS["front"], 2) is None
+    assert corners_at(card, {}, 0) is None
+
+
+def test_a_nearer_surface_covers_a_farther_one_and_a_post_covers_both(shot):
+    plate = RgbFrame(np.full((H, W, 3), 100, np.uint8))
+    placed = [PlacedArtwork(p, shot.surface(p.surface), Still({"back": 30, "front": 220}[p.surface]), PLATE) for p in shot.placements]
+    out = compose_frame(shot, placed, TRACKS, 1, plate).pixels[..., 0]
+    assert out[40, 75] == 220
+    assert out[40, 100] == 30
+    assert out[40, 25] == 100
+    assert out[3, 3] == 100
+    lost = compose_frame(shot, placed, TRACKS, 2, plate).pixels[..., 0]
+    assert lost[40, 75] == 30
+
+
+def test_the_plate_itself_is_never_written_into(shot):
+    plate = RgbFrame(np.full((H, W, 3), 100, np.uint8))
+    placed = [PlacedArtwork(p, shot.surface(p.surface), Still(30), PLATE) for p in shot.placements]
+    compose_frame(shot, placed, TRACKS, 0, plate)
+    assert (plate.pixels == 100).all()
+
+
+def test_what_is_missing_before_rendering_is_said(shot):
+    cases = [
+        (shot.model_copy(update={"placements": []}), TRACKS, "nothing_placed"),
+        (shot, {"back": TRACKS["back"]}, "not_tracked"),
+        (shot.model_copy(update={"surfaces": [s.model_copy(update={"corners": None}) for s in shot.surfaces]}), TRACKS, "no_corners"),
+    ]
+    for document, tracks, code in cases:
+        with pytest.raises(RunError) as error:
+            check_ready(document, tracks)
+        assert error.value.code == code
+    check_ready(shot, TRACKS)
+    assert frames_without_track(shot, TRACKS, 3) == [2]
+
+
+@pytest.mark.parametrize(
+    ("plate_frame", "count", "after", "wanted"), [(3, 10, "hold", 3), (12, 10, "hold", 9), (12, 10, "loop", 2), (7, 1, "loop", 0)]
+)
+def test_artwork_holds_or_loops_after_its_end(plate_frame, count, after, wanted):
+    assert artwork_frame(plate_frame, count, after) == wanted
