@@ -14,7 +14,7 @@ from verdigris.core.types import Float32, Float64, Uint8
 from verdigris.demo.scene import Plane, Scene
 from verdigris.demo.scenes import SCENES, build_scene
 
-SHUTTER_STEP_PX = 1.8
+SHUTTER_STEP_PX = 2.2
 MOST_SHUTTER_SAMPLES = 9
 
 

@@ -37,7 +37,7 @@ def write_plate(name: str, folder: Path, progress: Progress | None = None, proce
     described, frames = render_scene(name, processes)
     with tempfile.TemporaryDirectory() as temporary:
         picture, sound = Path(temporary) / "picture.mp4", Path(temporary) / "sound.mkv"
-        with FilmWriter(picture, film_facts(entry.width, entry.height, entry.frames, rate), crf=17, preset="veryfast") as writer:
+        with FilmWriter(picture, film_facts(entry.width, entry.height, entry.frames, rate), crf=17, preset="superfast") as writer:
             for n, pixels in enumerate(frames):
                 writer.write(RgbFrame(pixels))
                 if progress:
