@@ -6,6 +6,7 @@ from playwright.sync_api import Page, expect
 
 from tests.api.test_work import begin, track
 from tests.browser.bench_page import BenchPage, document, until
+from verdigris.media.stills import write_still
 
 
 @pytest.fixture
@@ -198,5 +199,23 @@ def test_a_refused_file_is_said_in_words(window: Page, live, tmp_path):
     window.goto("/")
     bad = tmp_path / "film.mp4"
     bad.write_bytes(b"#EXTM3U\n")
-    window.locator("section", has_text="Refusals").locator("input[type=file]").set_input_files(bad)
+    window.locator("section", has_text="Refusals").locator("input[type=file][multiple]").set_input_files(bad)
     expect(window.get_by_text("is not a film, whatever its name says")).to_be_visible()
+
+
+def test_a_folder_of_stills_asks_for_its_rate(window: Page, live, tmp_path):
+    folder = tmp_path / "harbour"
+    folder.mkdir()
+    for n in range(1001, 1009):
+        write_still(folder / f"harbour.{n}.png", np.full((80, 120, 3), n % 200, np.uint8))
+    live.http.post("/api/projects", json={"name": "Folder of frames"})
+    window.goto("/")
+    window.locator("section", has_text="Folder of frames").locator("input[webkitdirectory]").set_input_files(folder)
+    dialog = window.get_by_role("dialog")
+    expect(dialog).to_contain_text("120 x 80, 8 f, no rate")
+    expect(dialog.get_by_role("button", name="Begin")).to_be_disabled()
+    dialog.get_by_test_id("rate").fill("25")
+    dialog.get_by_role("button", name="Begin").click()
+    window.wait_for_url("**/shots/*")
+    expect(window.locator("header")).to_contain_text("1001-1008")
+    expect(window.get_by_test_id("step-prepare")).to_contain_text("25 fps")

@@ -11,7 +11,7 @@ def test_from_a_plate_to_a_delivered_film(window: Page, live, plate, plate_film,
     live.http.post("/api/projects", json={"name": "A first shot"})
     window.goto("/")
     section = window.locator("section", has_text="A first shot")
-    section.locator("input[type=file]").set_input_files(plate_film)
+    section.locator("input[type=file][multiple]").set_input_files(plate_film)
     window.get_by_role("dialog").get_by_role("textbox").fill("Harbour sign")
     window.get_by_role("button", name="Begin").click()
     window.wait_for_url("**/shots/*")
@@ -38,7 +38,7 @@ def test_from_a_plate_to_a_delivered_film(window: Page, live, plate, plate_film,
     expect(window.get_by_test_id("step-inspect")).to_contain_text("nothing to look at")
 
     bench.step("place")
-    window.get_by_test_id("controls").locator("input[type=file]").set_input_files(art_still)
+    window.get_by_test_id("controls").locator("input[type=file][multiple]").set_input_files(art_still)
     expect(window.get_by_test_id("step-place")).to_contain_text("red.png")
     middle = plate.corners_at(plate.reference).mean(axis=0)
     bench.go_to(plate.reference)
