@@ -68,10 +68,11 @@ def serve(demo: bool, port: int | None, workers: int) -> int:
         }
         (ROOT / "var" / "app.env").touch(mode=0o600)
         (ROOT / "var" / "app.env").write_text("".join(f"{k}={v}\n" for k, v in env.items() if k.startswith("VERDIGRIS_")))
+        # The web process asks nothing of the tables while it comes up: both can begin at once.
+        children["web"] = _spawn("web", env, "web")
         _call(env, "migrate")
         for i in range(workers):
             children[f"worker-{i + 1}"] = _spawn(f"worker-{i + 1}", env, "worker", "--name", f"worker-{i + 1}")
-        children["web"] = _spawn("web", env, "web")
         if demo:
             _call(env, "demo-project", stopping=stopping)
         address = f"http://127.0.0.1:{port}"
