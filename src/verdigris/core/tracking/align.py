@@ -1,23 +1,50 @@
-"""Photometric refinement: bring a frame onto the template, tile by tile gain and bias, robustly.
+"""Photometric refinement: move the plane until the predicted frame is the frame, tile by tile gain and bias, robustly.
 
 References
 ----------
-Baker and Matthews, Lucas-Kanade 20 years on, IJCV 56(3), 2004: inverse compositional alignment.
+Baker and Matthews, Lucas-Kanade 20 years on, IJCV 56(3), 2004: compositional Gauss-Newton alignment.
 Bartoli, Groupwise geometric and photometric direct image registration, PAMI 30(12), 2008: gain and bias
 eliminated from the normal equations (Schur complement), here for every tile.
 Liang and Zeger, Longitudinal data analysis using generalized linear models, Biometrika 73(1), 1986:
 cluster-robust covariance, here with tiles as clusters, because residuals within a tile hang together.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
+import cv2
 import numba
 import numpy as np
 
 from verdigris.core.geometry.homography import apply_homography, normalised
-from verdigris.core.tracking.motion import exponential, point_jacobian
-from verdigris.core.tracking.template import Template, TemplateLevel
-from verdigris.core.types import Bool, Float32, Float64
+from verdigris.core.light.transfer import decode_array, encode_array
+from verdigris.core.tracking.appearance import USUAL_VARIANCE, Appearance, frame_normaliser
+from verdigris.core.tracking.motion import FREEDOMS, Motion, exponential, point_jacobian
+from verdigris.core.tracking.optics import Movement, Optics, flow
+from verdigris.core.tracking.synthesis import predict, rim_px, softness
+from verdigris.core.types import Bool, Float32, Float64, Int
+
+COARSE_VARIANCE = 5.0
+# Which samples, least smoothing of the frame (px^2), most steps, and the step (px) at which it is done.
+_Stage = tuple[Int | None, float, int, float]
+
+
+@dataclass(frozen=True)
+class Conditions:
+    """What a frame is like, as far as it is known before it is compared.
+
+    Attributes
+    ----------
+    movement, reference_movement : how the plane moves at the frame and at the reference
+    blur : variance by which the frame is softer than the reference, plate px^2
+    shutter : variance of the exposure in time, frames^2
+    hidden : (H, W) bool, what something nearer covers, or None
+    """
+
+    movement: Movement
+    reference_movement: Movement
+    blur: float = 0.0
+    shutter: float = 0.0
+    hidden: Bool | None = None
 
 
 @dataclass(frozen=True)
@@ -26,64 +53,51 @@ class Alignment:
 
     Attributes
     ----------
-    frame_from_reference : (3, 3) float64
-    covariance : (k, k) float64 of the warp parameters at the template, normalised coordinates
+    h : (3, 3) float64, ideal frame px from ideal reference px
+    covariance : (k, k) float64 of the frame-side warp parameters, in coordinates of `normaliser`
+    normaliser : (3, 3) float64
     residual_px : weighted residual over weighted gradient, plate px
     share_used : 0..1, weight used of all samples of the region
-    agreement : median correlation of the tiles that are in view
+    good_share : 0..1, share of the region's texture that is seen as it should be
+    blur : variance by which the frame is softer than the reference, plate px^2
+    shutter, shutter_weight : estimate of the shutter's variance in time and its weight; weight 0 when nothing moves
     converged : whether the last step moved no point of the region by more than the tolerance
     """
 
-    frame_from_reference: Float64
+    h: Float64
     covariance: Float64
+    normaliser: Float64
     residual_px: float
     share_used: float
-    agreement: float
+    good_share: float
+    blur: float
+    shutter: float
+    shutter_weight: float
     converged: bool
 
 
-@numba.njit(cache=True, nogil=True, fastmath=True)
-def _sample(image, h, points, usable, values, seen):  # type: ignore[no-untyped-def]
-    """Catmull-Rom samples of `image` at h(points), level px; `seen` is False outside the picture."""
-    height, width = image.shape
-    for i in range(points.shape[0]):
-        x, y = points[i, 0], points[i, 1]
-        w = h[2, 0] * x + h[2, 1] * y + h[2, 2]
-        u = (h[0, 0] * x + h[0, 1] * y + h[0, 2]) / w - 0.5
-        v = (h[1, 0] * x + h[1, 1] * y + h[1, 2]) / w - 0.5
-        inside = w > 0 and u >= 2.0 and v >= 2.0 and u < width - 3.0 and v < height - 3.0
-        if not inside or not usable[i]:
-            seen[i] = False
-            continue
-        iu, iv = int(u), int(v)
-        fu, fv = u - iu, v - iv
-        a0 = ((-0.5 * fu + 1.0) * fu - 0.5) * fu
-        a1 = (1.5 * fu - 2.5) * fu * fu + 1.0
-        a2 = ((-1.5 * fu + 2.0) * fu + 0.5) * fu
-        a3 = (0.5 * fu - 0.5) * fu * fu
-        b0 = ((-0.5 * fv + 1.0) * fv - 0.5) * fv
-        b1 = (1.5 * fv - 2.5) * fv * fv + 1.0
-        b2 = ((-1.5 * fv + 2.0) * fv + 0.5) * fv
-        b3 = (0.5 * fv - 0.5) * fv * fv
-        total = 0.0
-        for r in range(4):
-            row = image[iv - 1 + r]
-            line = a0 * row[iu - 1] + a1 * row[iu] + a2 * row[iu + 1] + a3 * row[iu + 2]
-            if r == 0:
-                total += b0 * line
-            elif r == 1:
-                total += b1 * line
-            elif r == 2:
-                total += b2 * line
-            else:
-                total += b3 * line
-        values[i] = total
-        seen[i] = True
+class FramePictures:
+    """Smoothed versions of one frame around a box, made when asked for."""
+
+    def __init__(self, values: Float32, box: tuple[int, int, int, int]) -> None:
+        x0, y0, x1, y1 = box
+        self.origin = (x0, y0)
+        self._light = decode_array(np.ascontiguousarray(values[y0:y1, x0:x1]))
+        self._made: dict[float, Float32] = {}
+
+    def smoothed(self, variance: float) -> Float32:
+        """Code values after smoothing in linear light."""
+        key = round(variance, 3)
+        if key not in self._made:
+            if len(self._made) > 3:
+                self._made.clear()
+            self._made[key] = encode_array(cv2.GaussianBlur(self._light, (0, 0), float(np.sqrt(variance)), borderType=cv2.BORDER_REFLECT_101))
+        return self._made[key]
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
-def _fit_tiles(template, values, seen, weights, tiles, gain, bias, spread, correlation, mass):  # type: ignore[no-untyped-def]
-    """Weighted gain and bias of every tile, its residual variance, correlation and number of samples seen."""
+def _fit_tiles(template, values, seen, weights, tiles, gain, bias, spread, correlation, mass, energy):  # type: ignore[no-untyped-def]
+    """Weighted gain and bias of every tile, its residual variance, correlation, number of samples and template variance."""
     count = gain.shape[0]
     sums = np.zeros((count, 6))
     for i in range(template.shape[0]):
@@ -99,7 +113,7 @@ def _fit_tiles(template, values, seen, weights, tiles, gain, bias, spread, corre
             mass[tiles[i]] += 1.0
     for k in range(count):
         w = sums[k, 0]
-        gain[k], bias[k], spread[k], correlation[k] = 1.0, 0.0, 1.0, 0.0
+        gain[k], bias[k], spread[k], correlation[k], energy[k] = 1.0, 0.0, 1.0, 0.0, 0.0
         if mass[k] < 12 or w < 1e-6:
             mass[k] = 0.0
             continue
@@ -111,56 +125,85 @@ def _fit_tiles(template, values, seen, weights, tiles, gain, bias, spread, corre
         gain[k], bias[k] = g, mv - g * mt
         correlation[k] = c / np.sqrt(vt * vv)
         spread[k] = max(vv - 2 * g * c + g * g * vt, 1e-10)
+        energy[k] = vt
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
-def _normal_equations(jacobian, template, values, seen, weights, tiles, gain, bias, mass, hessian, score, tile_score):  # type: ignore[no-untyped-def]
-    """Accumulate Gauss-Newton terms with every tile's gain and bias projected out."""
+def _project_out(jacobian, template, values, seen, weights, tiles, gain, bias, mass, rows, pulls):  # type: ignore[no-untyped-def]
+    """Weighted Jacobian rows with every tile's gain and bias projected out, and rows times residual."""
     n, k = jacobian.shape
     count = gain.shape[0]
-    sw = np.zeros(count)
-    st = np.zeros(count)
-    stt = np.zeros(count)
+    sums = np.zeros((count, 3))
     sj = np.zeros((count, k))
     stj = np.zeros((count, k))
     for i in range(n):
         if seen[i]:
             w, t, tile = weights[i], template[i], tiles[i]
-            sw[tile] += w
-            st[tile] += w * t
-            stt[tile] += w * t * t
+            s, p, q = sums[tile], sj[tile], stj[tile]
+            s[0] += w
+            s[1] += w * t
+            s[2] += w * t * t
             for a in range(k):
                 wj = w * jacobian[i, a]
-                sj[tile, a] += wj
-                stj[tile, a] += wj * t
-    mean = np.zeros((count, k))
-    slope = np.zeros((count, k))
+                p[a] += wj
+                q[a] += wj * t
     middle = np.zeros(count)
     for tile in range(count):
-        if mass[tile] > 0 and sw[tile] > 1e-9:
-            middle[tile] = st[tile] / sw[tile]
-            var = max(stt[tile] - st[tile] * middle[tile], 1e-12)
+        if mass[tile] > 0 and sums[tile, 0] > 1e-9:
+            w = sums[tile, 0]
+            middle[tile] = sums[tile, 1] / w
+            var = max(sums[tile, 2] - sums[tile, 1] * middle[tile], 1e-12)
             for a in range(k):
-                mean[tile, a] = sj[tile, a] / sw[tile]
-                slope[tile, a] = (stj[tile, a] - middle[tile] * sj[tile, a]) / var
-    j = np.empty(k)
+                slope = (stj[tile, a] - middle[tile] * sj[tile, a]) / var
+                sj[tile, a] /= w
+                stj[tile, a] = slope
     for i in range(n):
         tile = tiles[i]
-        if seen[i] and mass[tile] > 0:
-            w, t, g = weights[i], template[i], gain[tile]
-            r = values[i] - g * t - bias[tile]
+        if seen[i] and mass[tile] > 0 and weights[i] > 0:
+            t, g = template[i], gain[tile]
+            root = np.sqrt(weights[i])
+            r = root * (values[i] - g * t - bias[tile])
+            c, p, q = t - middle[tile], sj[tile], stj[tile]
             for a in range(k):
-                j[a] = g * (jacobian[i, a] - mean[tile, a] - slope[tile, a] * (t - middle[tile]))
+                j = root * g * (jacobian[i, a] - p[a] - q[a] * c)
+                rows[i, a] = j
+                pulls[i, a] = j * r
+        else:
             for a in range(k):
-                wj = w * j[a]
-                tile_score[tile, a] += wj * r
-                for b in range(a, k):
-                    hessian[a, b] += wj * j[b]
-    for a in range(k):
-        for tile in range(count):
-            score[a] += tile_score[tile, a]
-        for b in range(a):
-            hessian[a, b] = hessian[b, a]
+                rows[i, a] = 0.0
+                pulls[i, a] = 0.0
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _prepare(prediction, image, x0, y0, pixels, ideal, depth, tiles, rim, normaliser, freedoms, template, values, jacobian, known, seen):  # type: ignore[no-untyped-def]
+    """Frame values, and how each prediction changes with the pose's freedoms and with blur."""
+    s, nx, ny = normaliser[0, 0], normaliser[0, 2], normaliser[1, 2]
+    for i in range(pixels.shape[0]):
+        row, col = pixels[i, 1] - y0, pixels[i, 0] - x0
+        there = prediction[i, 0] > -50 and row >= 0 and col >= 0 and row < image.shape[0] and col < image.shape[1]
+        known[i] = there
+        seen[i] = there and depth[i] >= rim[tiles[i]]
+        if not there:
+            template[i] = 0.0
+            for a in range(freedoms + 1):
+                jacobian[i, a] = 0.0
+            continue
+        template[i] = prediction[i, 0]
+        values[i] = image[row, col]
+        x, y = s * ideal[i, 0] + nx, s * ideal[i, 1] + ny
+        gx, gy = -prediction[i, 1] / s, -prediction[i, 2] / s
+        radial = x * gx + y * gy
+        j = jacobian[i]
+        j[0], j[1] = gx, gy
+        if freedoms > 2:
+            j[2] = x * gy - y * gx
+        if freedoms > 3:
+            j[3] = 3 * radial
+        if freedoms > 4:
+            j[4], j[5] = x * gx - y * gy, y * gx + x * gy
+        if freedoms > 6:
+            j[6], j[7] = -x * radial, -y * radial
+        j[freedoms] = prediction[i, 3]
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
@@ -177,142 +220,293 @@ def _reweigh(template, values, seen, tiles, gain, bias, mass, tile_weight, scale
         weights[i] = tile_weight[tile] * inside * inside if inside > 0 else 0.0
 
 
-class _Fit:
-    """Working state of one level's alignment."""
+@dataclass
+class _Samples:
+    """Frame pixels compared at one pose."""
 
-    def __init__(self, level: TemplateLevel, image: Float32, usable: Bool) -> None:
-        n, count = len(level.points), level.tile_count
-        self.level, self.image, self.usable = level, image, usable
-        self.values = np.zeros(n, np.float32)
-        self.seen = np.zeros(n, np.bool_)
+    pixels: Int
+    ideal: Float64
+    times: Float64
+    tiles: Int
+    depth: Float32
+    values: Float32 = field(default_factory=lambda: np.zeros(0, np.float32))
+
+
+def box_of(appearance: Appearance, optics: Optics, h: Float64, move: Movement) -> tuple[int, int, int, int] | None:
+    """Box of frame pixels (x0, y0, x1, y1) around the region under a pose, with room for smoothing; None when outside."""
+    at = optics.project(appearance.points[appearance.few], h, move)
+    at = at[np.all(np.abs(at) < 9e4, axis=1)]
+    if len(at) < 20:
+        return None
+    margin = 24
+    x0, y0 = np.maximum(np.floor(at.min(axis=0)).astype(int) - margin, 0)
+    x1, y1 = np.minimum(np.ceil(at.max(axis=0)).astype(int) + margin, [optics.width, optics.height])
+    return (int(x0), int(y0), int(x1), int(y1)) if x1 - x0 > 8 and y1 - y0 > 8 else None
+
+
+def _place(appearance: Appearance, optics: Optics, h: Float64, conditions: Conditions, which: Int | None) -> _Samples:
+    """The frame's pixels nearest to where the samples fall; those covered or outside are left out."""
+    points = appearance.points if which is None else appearance.points[which]
+    tiles = appearance.tiles if which is None else appearance.tiles[which]
+    depth = appearance.depth if which is None else appearance.depth[which]
+    at = np.floor(optics.project(points, h, conditions.movement)).astype(np.int64)
+    inside = (at[:, 0] >= 2) & (at[:, 1] >= 2) & (at[:, 0] < optics.width - 2) & (at[:, 1] < optics.height - 2)
+    if conditions.hidden is not None:
+        inside[inside] = ~conditions.hidden[at[inside, 1], at[inside, 0]]
+    flat = at[:, 1] * optics.width + at[:, 0]
+    # Where the plane is seen smaller, several samples fall on one pixel: it counts once.
+    flat[~inside] = -1 - np.arange(int((~inside).sum()))
+    _, first = np.unique(flat, return_index=True)
+    keep = np.sort(first[inside[first]])
+    at = at[keep]
+    centres = at + 0.5
+    return _Samples(at, optics.ideal(centres), optics.row_time(centres[:, 1]) if optics.readout else np.zeros(len(keep)), tiles[keep], depth[keep])
+
+
+class Fit:
+    """Working state of one alignment: samples, prediction, weights, tiles."""
+
+    def __init__(self, appearance: Appearance, optics: Optics, pictures: FramePictures, conditions: Conditions, motion: Motion) -> None:
+        self.appearance, self.optics, self.pictures, self.conditions = appearance, optics, pictures, conditions
+        self.freedoms = FREEDOMS[motion]
+        count = len(appearance.centres)
+        self.gain, self.bias, self.spread = np.ones(count), np.zeros(count), np.ones(count)
+        self.correlation, self.mass, self.energy = np.zeros(count), np.zeros(count), np.zeros(count)
+        self.blur = conditions.blur
+        self.noise = 0.0
+        self.samples: _Samples | None = None
+
+    def place(self, h: Float64, which: Int | None) -> bool:
+        """Choose pixels for a pose; False when hardly any are left."""
+        self.samples = _place(self.appearance, self.optics, h, self.conditions, which)
+        self.normaliser = frame_normaliser(self.appearance, h)
+        n = len(self.samples.tiles)
         self.weights = np.ones(n, np.float32)
-        self.gain, self.bias = np.ones(count), np.zeros(count)
-        self.spread, self.correlation, self.mass = np.ones(count), np.zeros(count), np.zeros(count)
+        self.total = len(self.appearance.points) if which is None else len(which)
+        return n >= 60
 
-    def look(self, h: Float64) -> None:
-        """Sample the frame under a warp and fit the tiles with the weights at hand."""
-        to_level = np.diag([self.level.scale, self.level.scale, 1.0])
-        _sample(self.image, to_level @ h, self.level.points, self.usable, self.values, self.seen)
+    def look(self, h: Float64, least: float) -> None:
+        """Predict the pixels under a pose, and read the frame there."""
+        s = self.samples
+        assert s is not None
+        c = self.conditions
+        self.soft = softness(self.appearance, h, c.movement, c.reference_movement, self.blur, c.shutter, least)
+        image, (x0, y0) = self.pictures.smoothed(self.soft.smoothing), self.pictures.origin
+        self.prediction = predict(self.appearance, self.soft, s.ideal, s.times, s.tiles, h, c.movement, c.shutter)
+        n = len(s.tiles)
+        self.template, self.values = np.empty(n, np.float32), np.zeros(n, np.float32)
+        self.jacobian = np.empty((n, self.freedoms + 1), np.float32)
+        known, seen = np.empty(n, np.bool_), np.empty(n, np.bool_)
+        rim = rim_px(self.soft)
+        _prepare(
+            self.prediction, image, x0, y0, s.pixels, s.ideal, s.depth, s.tiles, rim, self.normaliser, self.freedoms,
+            self.template, self.values, self.jacobian, known, seen,
+        )  # fmt: skip
+        # A narrow region keeps its middle, whatever the smear.
+        if seen.sum() < 0.35 * known.sum():
+            seen = known & (s.depth >= np.minimum(rim, 2.5)[s.tiles])
+        self.seen = seen
+        self.fit_tiles()
+
+    def fit_tiles(self) -> None:
+        """Gain and bias of the tiles with the weights at hand."""
+        assert self.samples is not None
         self.mass[:] = 0
         _fit_tiles(
-            self.level.values, self.values, self.seen, self.weights, self.level.tiles,
-            self.gain, self.bias, self.spread, self.correlation, self.mass,
+            self.template, self.values, self.seen, self.weights, self.samples.tiles,
+            self.gain, self.bias, self.spread, self.correlation, self.mass, self.energy,
         )  # fmt: skip
+
+    def residuals(self) -> Float64:
+        """Frame minus prediction after gain and bias, code values, (N,)."""
+        assert self.samples is not None
+        tiles = self.samples.tiles
+        return np.asarray(self.values - self.gain[tiles] * self.template - self.bias[tiles])
 
     def reweigh(self) -> None:
         """Give samples and tiles that disagree less weight."""
+        assert self.samples is not None
         alive = self.mass > 0
         if not alive.any():
             return
         typical = float(np.median(self.spread[alive]))
         # A tile with a residual variance far above its fellows sees something else.
         tile_weight = np.minimum(1.0, (3.0 * typical / self.spread) ** 2)
-        tile_weight[self.correlation < 0.3] = 0.0
-        residual = self.values - self.gain[self.level.tiles] * self.level.values - self.bias[self.level.tiles]
-        counted = self.seen & (tile_weight[self.level.tiles] > 0.05)
+        tile_weight[(self.correlation < 0.3) & (self.energy > typical)] = 0.0
+        tiles, residual = self.samples.tiles, self.residuals()
+        counted = self.seen & (tile_weight[tiles] > 0.05)
         scale = 1.4826 * float(np.median(np.abs(residual[counted]))) if counted.any() else 1.0
-        _reweigh(
-            self.level.values, self.values, self.seen, self.level.tiles, self.gain, self.bias, self.mass,
-            tile_weight, max(scale, 1e-3), self.weights,
-        )  # fmt: skip
+        self.noise = max(scale, 1e-3)
+        _reweigh(self.template, self.values, self.seen, tiles, self.gain, self.bias, self.mass, tile_weight, self.noise, self.weights)
+        self.fit_tiles()
 
-    def equations(self) -> tuple[Float64, Float64, Float64]:
+    def equations(self, jacobian: Float32 | None = None) -> tuple[Float64, Float64, Float64]:
         """Hessian (k, k), score (k,), score of every tile (tiles, k)."""
-        k = self.level.jacobian.shape[1]
-        hessian, score, tile_score = np.zeros((k, k)), np.zeros(k), np.zeros((self.level.tile_count, k))
-        _normal_equations(
-            self.level.jacobian, self.level.values, self.values, self.seen, self.weights, self.level.tiles,
-            self.gain, self.bias, self.mass, hessian, score, tile_score,
-        )  # fmt: skip
-        return hessian, score, tile_score
+        assert self.samples is not None
+        jac = self.jacobian if jacobian is None else jacobian
+        rows, pulls = np.empty_like(jac), np.empty_like(jac)
+        tiles = self.samples.tiles
+        _project_out(jac, self.template, self.values, self.seen, self.weights, tiles, self.gain, self.bias, self.mass, rows, pulls)
+        tile_score = np.add.reduceat(pulls, np.flatnonzero(np.diff(tiles, prepend=-1)), axis=0, dtype=np.float64)
+        return (rows.T @ rows).astype(np.float64), tile_score.sum(axis=0), tile_score
 
+    def cost(self) -> float:
+        """Root mean square of the residuals that the noise does not explain away, code values: lower fits better."""
+        r = np.minimum(np.abs(self.residuals()[self.seen]), 0.1)
+        return float(np.sqrt(np.mean(r**2))) if len(r) else 1.0
 
-def agreement(template: Template, images: tuple[Float32, ...], h: Float64, usable: Bool) -> float:
-    """Median correlation of the tiles at the coarse level under a warp; 0 when nothing is in view."""
-    fit = _Fit(template.levels[0], images[0], usable)
-    fit.look(h)
-    return float(np.median(fit.correlation[fit.mass > 0])) if (fit.mass > 0).any() else 0.0
+    def good_share(self) -> float:
+        """Share of the texture in view (as variance, capped) that is seen as it should be."""
+        # What correlation can be expected: signal against the noise that is there.
+        noise = max(self.noise, 1e-3) ** 2
+        signal = self.gain**2 * self.energy
+        expected = np.sqrt(signal / (signal + noise))
+        good = (self.correlation > 0.7 * expected) & (self.gain > 0.2) & (signal > 2 * noise)
+        weight = self.mass * np.sqrt(np.minimum(self.energy, 4 * float(np.median(self.energy[self.mass > 0])) if (self.mass > 0).any() else 1.0))
+        return float((weight * good).sum() / max(float(weight.sum()), 1e-12))
 
 
 def align(
-    template: Template, images: tuple[Float32, ...], start: Float64, usable: tuple[Bool, ...], tolerance_px: float = 0.003
-) -> Alignment:
-    """Refine a warp from coarse to fine.
+    appearance: Appearance, optics: Optics, values: Float32, start: Float64, conditions: Conditions, motion: Motion, coarse: bool = True,
+    thorough: bool = True, tolerance_px: float = 0.002,
+) -> Alignment | None:  # fmt: skip
+    """Refine a pose from coarse to fine; None when the region is hardly in the picture.
 
     Parameters
     ----------
-    template : what the plane looks like at its reference frame
-    images : one smoothed (H, W) float32 picture per template level, code values 0..1
-    start : (3, 3) float64, first guess of frame_from_reference, plate px
-    usable : per level (N,) bool, samples that nothing nearer covers at this frame
-    tolerance_px : step at which it stops, fine level
+    appearance : what the plane looks like at its reference frame
+    values : (H, W) float32 code values 0..1 of the frame
+    start : (3, 3) float64, first guess, ideal frame px from ideal reference px
+    coarse : whether to look at a softer picture first, which finds the way from further off
+    thorough : whether to look at all samples at the end
+    tolerance_px : step at which it stops
     """
-    n, n_inv = template.normaliser, np.linalg.inv(template.normaliser)
-    h, fit, converged, step = start, None, False, np.zeros(1)
-    for index, level in enumerate(template.levels):
-        fine = index == len(template.levels) - 1
-        fit = _Fit(level, images[index], usable[index])
-        stop = (tolerance_px if fine else 0.05) * n[0, 0]
-        converged = False
-        for iteration in range(20 if fine else 12):
-            fit.look(h)
+    plan: list[_Stage] = [(appearance.few, COARSE_VARIANCE, 10, 0.05)] if coarse else []
+    plan.append((None if thorough else appearance.few, USUAL_VARIANCE, 9, tolerance_px))
+    found = _refined(appearance, optics, values, start, conditions, motion, plan)
+    return None if found is None else _conclude(*found)
+
+
+def fit_at(
+    appearance: Appearance, optics: Optics, values: Float32, start: Float64, conditions: Conditions, motion: Motion
+) -> tuple["Fit", Float64] | None:
+    """Refine a pose that is nearly right, and hand out the fit's state at the end."""
+    plan = [(appearance.few, USUAL_VARIANCE, 5, 0.01)]
+    found = _refined(appearance, optics, values, start, conditions, motion, plan)
+    if found is None:
+        return None
+    fit, h, _ = found
+    fit.look(h, USUAL_VARIANCE)
+    fit.reweigh()
+    return fit, h
+
+
+def _refined(
+    appearance: Appearance, optics: Optics, values: Float32, start: Float64, conditions: Conditions, motion: Motion, plan: "list[_Stage]"
+) -> tuple["Fit", Float64, bool] | None:
+    box = box_of(appearance, optics, start, conditions.movement)
+    if box is None:
+        return None
+    fit = Fit(appearance, optics, FramePictures(values, box), conditions, motion)
+    h, converged = start, False
+    for which, least, most, stop in plan:
+        if not fit.place(h, which):
+            return None
+        placed_at, converged = h, False
+        for iteration in range(most):
+            fit.look(h, least)
             if iteration:
                 fit.reweigh()
-                fit.look(h)
-            hessian, score, _ = fit.equations()
-            damping = 1e-9 * np.trace(hessian) / len(hessian) + 1e-12
-            step = np.linalg.solve(hessian + damping * np.eye(len(hessian)), score)
-            if not np.all(np.isfinite(step)) or np.abs(step).max() > 0.5:
+            step = _step(fit)
+            if step is None:
                 break
             try:
-                h = normalised(h @ n_inv @ np.linalg.inv(exponential(step)) @ n)
+                pose = step[:-1]
+                n = fit.normaliser
+                h = normalised(np.linalg.inv(n) @ exponential(pose) @ n @ h)
             except (ValueError, np.linalg.LinAlgError):
                 break
-            if np.abs(step).sum() < stop:
+            change = float(np.clip(step[-1], -0.35 - 0.3 * abs(fit.blur), 0.35 + 0.3 * abs(fit.blur)))
+            fit.blur = float(np.clip(fit.blur + change, -25.0, 40.0))
+            moved = float(np.abs(pose).sum()) / n[0, 0]
+            if moved < stop and abs(change) < (0.05 + 0.03 * abs(fit.blur)) * (10 if least >= COARSE_VARIANCE else 1):
                 converged = True
                 break
-    assert fit is not None
-    return _conclude(fit, h, converged)
+            if least < COARSE_VARIANCE and _drift(appearance, placed_at, h) > 1.0:
+                placed_at = h
+                if not fit.place(h, which):
+                    return None
+    return fit, h, converged
 
 
-def _conclude(fit: _Fit, h: Float64, converged: bool) -> Alignment:
-    fit.look(h)
+def _drift(appearance: Appearance, a: Float64, b: Float64) -> float:
+    return float(np.abs(apply_homography(a, appearance.centres) - apply_homography(b, appearance.centres)).max())
+
+
+def _step(fit: Fit) -> Float64 | None:
+    hessian, score, _ = fit.equations()
+    scale = np.sqrt(np.maximum(np.diag(hessian), 1e-12))
+    scaled = hessian / np.outer(scale, scale) + 1e-9 * np.eye(len(hessian))
+    step = np.linalg.solve(scaled, score / scale) / scale
+    return step if np.all(np.isfinite(step)) and np.abs(step[:-1]).max() < 0.5 else None
+
+
+def _conclude(fit: Fit, h: Float64, converged: bool) -> Alignment:
+    fit.look(h, USUAL_VARIANCE)
     fit.reweigh()
-    fit.look(h)
     hessian, _, tile_score = fit.equations()
-    level = fit.level
+    covariance = sandwich(hessian, tile_score)
+    pull = fit.gain[fit.samples.tiles] * np.hypot(fit.prediction[:, 1], fit.prediction[:, 2])  # type: ignore[union-attr]
+    w = fit.weights
+    residual = np.where(w > 0, fit.residuals(), 0.0)
+    residual_px = float(np.sqrt(np.sum(w * residual**2) / max(float(np.sum(w * np.where(w > 0, pull, 0) ** 2)), 1e-12)))
+    shutter, weight = _shutter(fit, h)
+    k = fit.freedoms
+    return Alignment(
+        h, covariance[:k, :k], fit.normaliser, residual_px, float(w.sum()) / max(1, fit.total), fit.good_share(), fit.blur,
+        shutter, weight, converged,
+    )  # fmt: skip
+
+
+def sandwich(hessian: Float64, tile_score: Float64) -> Float64:
+    """Covariance of a fit from the scatter of its tiles' pulls, with the small-sample factor."""
     k = len(hessian)
-    inverse = np.linalg.pinv(hessian + 1e-12 * np.eye(k))
+    scale = np.sqrt(np.maximum(np.diag(hessian), 1e-12))
+    inverse = np.linalg.pinv(hessian / np.outer(scale, scale) + 1e-10 * np.eye(k)) / np.outer(scale, scale)
     alive = int((np.abs(tile_score).sum(axis=1) > 0).sum())
     correction = alive / max(1, alive - k) if alive > k else 50.0
-    covariance = correction * inverse @ (tile_score.T @ tile_score) @ inverse
-    residual = (fit.values - fit.gain[level.tiles] * level.values - fit.bias[level.tiles]) * (fit.mass[level.tiles] > 0)
-    pull = fit.gain[level.tiles] * level.gradient
-    w = fit.weights
-    residual_px = float(np.sqrt(np.sum(w * residual**2) / max(float(np.sum(w * pull**2)), 1e-12)))
-    shown = fit.mass > 0
-    middle = float(np.median(fit.correlation[shown])) if shown.any() else 0.0
-    return Alignment(h, covariance, residual_px, float(w.sum()) / len(w), middle, converged)
+    return np.asarray(correction * inverse @ (tile_score.T @ tile_score) @ inverse)
 
 
-def corner_sigmas(template: Template, alignment: Alignment, corners: Float64) -> Float64:
+def _shutter(fit: Fit, h: Float64) -> tuple[float, float]:
+    """Estimate of the shutter's variance in time and its weight (one over its variance), from the smear seen."""
+    c, s = fit.conditions, fit.samples
+    assert s is not None
+    if float(np.median(np.sum(flow(fit.appearance.centres, c.movement) ** 2, axis=1))) < 9.0:
+        return c.shutter, 0.0
+    delta = 0.004
+    soft = softness(fit.appearance, h, c.movement, c.reference_movement, fit.blur, c.shutter + delta, fit.soft.smoothing, True)
+    other = predict(fit.appearance, soft, s.ideal, s.times, s.tiles, h, c.movement, c.shutter)[:, 0]
+    column = np.where(fit.seen & (other > -50), (other - fit.prediction[:, 0]) / delta, 0).astype(np.float32)
+    hessian, score, tile_score = fit.equations(np.ascontiguousarray(np.concatenate([fit.jacobian, column[:, None]], axis=1)))
+    covariance = sandwich(hessian, tile_score)[-1, -1]
+    step = np.linalg.lstsq(hessian, score, rcond=None)[0][-1]
+    return float(c.shutter + step), float(1.0 / max(covariance, 1e-10))
+
+
+def corner_sigmas(alignment: Alignment, corners: Float64) -> Float64:
     """Radial standard deviation of each corner in the frame, (4,) float64, plate px.
+
+    Parameters
+    ----------
+    corners : (4, 2) float64, ideal frame px
 
     Notes
     -----
-    The warp is H exp(p)^-1 with p ~ N(0, covariance); its effect on a corner is carried through H's own
-    derivative. The square root of the trace is the root mean square distance from the true corner.
+    The square root of the covariance's trace is the root mean square distance from the true corner.
     """
-    n = template.normaliser
-    inner = apply_homography(n, corners)
-    k = alignment.covariance.shape[0]
-    jac = point_jacobian(inner, k) / n[0, 0]
-    h = alignment.frame_from_reference
-    sigmas = np.empty(4)
-    for i, (x, y) in enumerate(corners):
-        w = h[2, 0] * x + h[2, 1] * y + h[2, 2]
-        u, v = (h[0, :2] @ (x, y) + h[0, 2]) / w, (h[1, :2] @ (x, y) + h[1, 2]) / w
-        local = np.array([h[0, :2] - u * h[2, :2], h[1, :2] - v * h[2, :2]]) / w
-        full = local @ jac[i]
-        sigmas[i] = np.sqrt(max(float(np.trace(full @ alignment.covariance @ full.T)), 0.0))
-    return sigmas
+    n = alignment.normaliser
+    points = corners @ n[:2, :2].T + n[:2, 2]
+    jac = point_jacobian(points, alignment.covariance.shape[0]) / n[0, 0]
+    spread = np.einsum("nik,kl,nil->n", jac, alignment.covariance, jac)
+    return np.asarray(np.sqrt(np.maximum(spread, 0.0)))

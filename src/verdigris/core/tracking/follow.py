@@ -1,28 +1,32 @@
 """Follow one plane frame by frame: predict, refine, judge. A frame it is not sure of is lost, with a reason."""
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Literal
 
 import cv2
 import numpy as np
 
-from verdigris.core.geometry.homography import apply_homography, normalised
+from verdigris.core.geometry.homography import apply_homography, homography_from_quads, normalised
 from verdigris.core.geometry.quad import find_quad_problem
-from verdigris.core.tracking.align import Alignment, agreement, align, corner_sigmas
+from verdigris.core.tracking.align import Alignment, Conditions, align, corner_sigmas
+from verdigris.core.tracking.appearance import Appearance, build_appearance
 from verdigris.core.tracking.features import Finder, choose_features, follow_features, moved
 from verdigris.core.tracking.motion import Motion, estimate_motion
-from verdigris.core.tracking.template import Template, build_template, half_size, smoothed
+from verdigris.core.tracking.optics import STILL, Movement, Optics
 from verdigris.core.types import Bool, Float32, Float64, Uint8
 
 Status = Literal["followed", "carried", "by_hand", "lost"]
 
 # What interpolation, compression and the choice of pixels leave, whatever the residuals say.
-SIGMA_FLOOR_PX = 0.03
-# The template is a frame like any other: its own noise counts as much as that of the frame compared with it.
-TEMPLATE_SHARE = np.sqrt(2.0)
-LEAST_SHARE = 0.06
-LEAST_AGREEMENT = 0.55
-MOST_SIGMA_PX = 4.0
+SIGMA_FLOOR_PX = 0.004
+LEAST_SHARE = 0.05
+LEAST_GOOD = 0.15
+MOST_SIGMA_PX = 2.5
+# An evenly open half-frame shutter, until the plate itself says more.
+USUAL_SHUTTER = 0.5**2 / 12
+USUAL_SHUTTER_WEIGHT = 3e3
 
 
 @dataclass(frozen=True)
@@ -34,6 +38,23 @@ class FollowProblem:
 
 
 @dataclass(frozen=True)
+class Evidence:
+    """What the next frames, and a second look, can use of a frame that was followed.
+
+    Attributes
+    ----------
+    pose : (3, 3) float64, ideal frame px from ideal reference px, at the middle row's time
+    blur : variance by which the frame is softer than the reference, plate px^2
+    shutter, weight : estimate of the shutter's variance in time, frames^2, and one over its variance
+    """
+
+    pose: Float64
+    blur: float = 0.0
+    shutter: float = USUAL_SHUTTER
+    weight: float = 0.0
+
+
+@dataclass(frozen=True)
 class FrameResult:
     """Where the plane is at one frame.
 
@@ -41,12 +62,13 @@ class FrameResult:
     ----------
     frame : index from 0
     status : `followed`, or `lost` with a reason
-    homography : (3, 3) float64, frame_from_reference, plate px; None when lost
-    corners : (4, 2) float64, plate px; None when lost
+    homography : (3, 3) float64, takes the reference frame's corners to this frame's, plate px; None when lost
+    corners : (4, 2) float64, where they are seen, plate px; None when lost
     sigma_px : (4,) float64, radial standard deviation per corner; None when lost
-    residual_px : disagreement of the picture with the template, plate px; None when lost
+    residual_px : disagreement of the picture with the reference, plate px; None when lost
     share_used : 0..1 of the region
     reason : why it is lost, or empty
+    evidence : for the run itself; not kept
     """
 
     frame: int
@@ -57,6 +79,7 @@ class FrameResult:
     residual_px: float | None
     share_used: float
     reason: str = ""
+    evidence: Evidence | None = None
 
 
 @dataclass(frozen=True)
@@ -73,35 +96,68 @@ class AnalysisPicture:
 
 
 class PlaneFollower:
-    """Follows one plane from its reference frame; holds the template, no state of the sequence.
+    """Follows one plane from its reference frame; holds the reference, no state of the sequence.
 
     Parameters
     ----------
     picture : the reference frame
     region : (H, W) bool, pixels that move with the plane and that nothing covers at the reference frame
     corners : (4, 2) float64, plate px at the reference frame
+    optics : lens, read-out and shutter; plain when not given
+    reference_movement : movement of the plane at the reference frame, when it is known
     """
 
-    def __init__(self, picture: AnalysisPicture, region: Bool, corners: Float64, motion: Motion, reference_frame: int) -> None:
+    def __init__(
+        self, picture: AnalysisPicture, region: Bool, corners: Float64, motion: Motion, reference_frame: int,
+        optics: Optics | None = None, reference_movement: Movement = STILL,
+    ) -> None:  # fmt: skip
+        height, width = picture.values.shape
         self.reference_frame = reference_frame
         self.corners = np.asarray(corners, dtype=np.float64)
         self.motion: Motion = motion
+        self.optics = optics or Optics(width, height)
+        self.reference_movement = reference_movement
         self.problem = _region_problem(region, self.corners)
         self._picture, self._region = picture, region
-        self._template: Template | None = None
+        self._appearance: Appearance | None = None
         self._finder: Finder | None = None
         if self.problem is None:
-            self._template = build_template(picture.values, region, motion)
-            self._features = choose_features(picture.bytes, region)
-            if self._template is None or float(np.mean(self._template.levels[-1].gradient)) < 0.002:
+            self.plane_corners = self.optics.plane(self.corners, np.eye(3), reference_movement)
+            self._appearance = build_appearance(picture.values, region, self.optics, reference_movement)
+            if self._appearance is None or self._appearance.strength < 0.0015:
                 self.problem = FollowProblem(
                     "no_texture",
                     "The region has too little texture to be followed. Widen it to something with detail on the same plane.",
                 )
 
+    def under(self, optics: Optics, reference_movement: Movement) -> "PlaneFollower":
+        """The same plane, seen through other optics."""
+        return PlaneFollower(self._picture, self._region, self.corners, self.motion, self.reference_frame, optics, reference_movement)
+
+    @property
+    def appearance(self) -> Appearance:
+        """The reference picture.
+
+        Raises
+        ------
+        ValueError
+            When the plane cannot be followed.
+        """
+        if self._appearance is None:
+            raise ValueError("this plane cannot be followed; see `problem`")
+        return self._appearance
+
+    @cached_property
+    def _features(self) -> Float64:
+        """Well-textured points of the plane, (N, 2) ideal reference px."""
+        features = choose_features(self._picture.bytes, self._region)
+        return self.optics.plane(features, np.eye(3), self.reference_movement) if len(features) else features
+
     def reference_result(self) -> FrameResult:
         """The reference frame itself: exact by definition."""
-        return FrameResult(self.reference_frame, "followed", np.eye(3), self.corners.copy(), np.full(4, SIGMA_FLOOR_PX), 0.0, 1.0)
+        return FrameResult(
+            self.reference_frame, "followed", np.eye(3), self.corners.copy(), np.full(4, SIGMA_FLOOR_PX), 0.0, 1.0, "", Evidence(np.eye(3))
+        )
 
     def step(
         self, frame: int, before: AnalysisPicture, now: AnalysisPicture, history: list[FrameResult], hidden: Bool | None
@@ -115,68 +171,136 @@ class PlaneFollower:
         history : results so far in this direction, the reference first
         hidden : (H, W) bool of pixels that something nearer covers in `now`, or None
         """
-        if self._template is None:
-            raise ValueError("this plane cannot be followed; see `problem`")
-        levels = (smoothed(half_size(now.values)), smoothed(now.values))
-        if hidden is not None:
-            # Smoothing mixes what is in front into the pixels next to it.
-            hidden = cv2.dilate(hidden.astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
-        starts = self._starts(before, now, history)
+        past = [(r.frame, e) for r in history[-12:] if (e := self.evidence_of(r)) is not None]
+        hidden = widened(hidden)
         judged: FrameResult | None = None
-        for start in starts:
-            judged = self._refine(frame, levels, start, hidden, now)
+        for start in self._starts(before, now, history[-1].status != "lost", past, frame):
+            judged = self._refine(frame, now, start, past, hidden)
             if judged.status == "followed":
                 return judged
         if history[-1].status == "lost" or judged is None or judged.status == "lost":
             found = self._find(now)
             if found is not None:
-                again = self._refine(frame, levels, found, hidden, now)
+                again = self._refine(frame, now, found, past, hidden)
                 if again.status == "followed":
                     return again
         return judged or _lost(frame, 0.0, "Nothing in this frame looks like the region at the reference frame.")
+
+    def settle(
+        self, frame: int, now: AnalysisPicture, results: Mapping[int, FrameResult], hidden: Bool | None, thorough: bool = True
+    ) -> FrameResult:
+        """Look at a frame again, now that its neighbours on both sides are known.
+
+        Parameters
+        ----------
+        results : results of the whole run, by frame
+        thorough : whether to look at all samples
+        """
+        known = results[frame]
+        evidence = self.evidence_of(known)
+        if evidence is None or frame == self.reference_frame:
+            return known
+        shutter = self.optics.shutter if self.optics.shutter is not None else evidence.shutter
+        conditions = Conditions(self.movement_at(frame, results), self.reference_movement, evidence.blur, shutter, widened(hidden))
+        found = align(self.appearance, self.optics, now.values, evidence.pose, conditions, self.motion, coarse=False, thorough=thorough)
+        return self._conclude(frame, found, conditions)
+
+    def movement_at(self, frame: int, results: Mapping[int, FrameResult]) -> Movement:
+        """How the plane moves at a frame, from its neighbours."""
+        poses = {}
+        for k in (0, -1, 1, -2, 2):
+            evidence = self.evidence_of(results[frame + k]) if frame + k in results else None
+            if evidence is not None:
+                poses[k] = evidence.pose
+        return self.optics.movement(poses) if 0 in poses else STILL
+
+    def evidence_of(self, result: FrameResult) -> Evidence | None:
+        """A result's evidence; worked out again from the corners where a run was taken up."""
+        if result.corners is None:
+            return None
+        return result.evidence or self._restate(result, STILL)
+
+    def restated(self, results: Mapping[int, FrameResult]) -> dict[int, FrameResult]:
+        """Results of other optics as this follower's poses: the corners stay where they are seen."""
+        first = {n: replace(r, evidence=self._restate(r, STILL)) for n, r in results.items()}
+        if self.optics.readout == 0:
+            return first
+        return {n: replace(r, evidence=self._restate(r, self.movement_at(n, first))) for n, r in results.items()}
+
+    def _restate(self, result: FrameResult, move: Movement) -> Evidence | None:
+        """Evidence whose pose shows the corners where the result says."""
+        if result.corners is None:
+            return None
+        times = self.optics.row_time(result.corners[:, 1])[:, None]
+        p = np.concatenate([self.plane_corners, np.ones((4, 1))], axis=1)
+        m0, m1, m2 = move.ahead(np.eye(3))
+        moved_on = p @ m0.T + times * (p @ m1.T) + times**2 * (p @ m2.T)
+        try:
+            pose = homography_from_quads(moved_on[:, :2] / moved_on[:, 2:], self.optics.ideal(result.corners))
+        except ValueError:
+            return None
+        return replace(result.evidence or Evidence(pose), pose=pose)
 
     def _find(self, now: AnalysisPicture) -> Float64 | None:
         if self._finder is None:
             self._finder = Finder(self._picture.bytes, self._region, self.motion)
         return self._finder.find(now.bytes)
 
-    def _starts(self, before: AnalysisPicture, now: AnalysisPicture, history: list[FrameResult]) -> list[Float64]:
+    def _starts(
+        self, before: AnalysisPicture, now: AnalysisPicture, followed: bool, past: list[tuple[int, Evidence]], frame: int
+    ) -> list[Float64]:
         """First guesses, best first; empty after a lost frame, when only finding again can help."""
-        last = history[-1].homography
-        if last is None:
+        if not past or not followed:
             return []
-        steady = last
-        if len(history) > 1 and (earlier := history[-2].homography) is not None:
-            steady = normalised(last @ np.linalg.inv(earlier) @ last)
-        found, good = follow_features(before.bytes, now.bytes, moved(self._features, last), moved(self._features, steady))
-        by_points, inliers = estimate_motion(self._features[good], found[good], self.motion)
+        last, steady = past[-1][1].pose, past[-1][1].pose
+        if len(past) > 1 and abs(past[-1][0] - past[-2][0]) == 1:
+            steady = normalised(last @ np.linalg.inv(past[-2][1].pose) @ last)
+        at, guess = self.optics.seen(moved(self._features, last)), self.optics.seen(moved(self._features, steady))
+        found, good = follow_features(before.bytes, now.bytes, at, guess)
+        by_points, inliers = estimate_motion(self._features[good], self.optics.ideal(found[good]), self.motion)
         if by_points is not None and inliers.sum() >= 0.25 * max(1, good.sum()):
-            return [by_points, steady]
-        assert self._template is not None
-        coarse = smoothed(half_size(now.values))
-        everywhere = np.ones(len(self._template.levels[0].points), bool)
-        scored = [(agreement(self._template, (coarse,), h, everywhere), i, h) for i, h in enumerate((steady, last))]
-        return [h for _, _, h in sorted(scored, key=lambda s: (-s[0], s[1]))]
+            return [by_points, steady, last]
+        return [steady, last]
 
-    def _refine(self, frame: int, levels: tuple[Float32, ...], start: Float64, hidden: Bool | None, now: AnalysisPicture) -> FrameResult:
-        assert self._template is not None
-        usable = tuple(_usable(level.points, start, hidden) for level in self._template.levels)
-        result = align(self._template, levels, start, usable)
-        corners = apply_homography(result.frame_from_reference, self.corners)
-        sigma = np.hypot(TEMPLATE_SHARE * corner_sigmas(self._template, result, self.corners), SIGMA_FLOOR_PX)
-        problem = self._judge(result, corners, sigma, now.values.shape)
+    def _refine(self, frame: int, now: AnalysisPicture, start: Float64, past: list[tuple[int, Evidence]], hidden: Bool | None) -> FrameResult:
+        conditions = self._expected(frame, start, past, hidden)
+        return self._conclude(frame, align(self.appearance, self.optics, now.values, start, conditions, self.motion), conditions)
+
+    def _expected(self, frame: int, start: Float64, past: list[tuple[int, Evidence]], hidden: Bool | None) -> Conditions:
+        """What the frame will be like, from those before it."""
+        poses = {0: start, **{n - frame: e.pose for n, e in past[-2:] if abs(n - frame) <= 2}}
+        speed = self.optics.movement(poses) if len(poses) > 1 and min(abs(k) for k in poses if k) == 1 else STILL
+        return Conditions(speed, self.reference_movement, past[-1][1].blur if past else 0.0, self._shutter(past), hidden)
+
+    def _shutter(self, past: list[tuple[int, Evidence]]) -> float:
+        if self.optics.shutter is not None:
+            return self.optics.shutter
+        weight = USUAL_SHUTTER_WEIGHT + sum(e.weight for _, e in past)
+        total = USUAL_SHUTTER_WEIGHT * USUAL_SHUTTER + sum(e.weight * e.shutter for _, e in past)
+        return float(np.clip(total / weight, 0.0, 1.0 / 12))
+
+    def _conclude(self, frame: int, a: Alignment | None, conditions: Conditions) -> FrameResult:
+        if a is None:
+            return _lost(frame, 0.0, "The region is out of the picture here, or wholly covered.")
+        corners = self.optics.project(self.plane_corners, a.h, conditions.movement)
+        ideal = apply_homography(a.h, self.plane_corners)
+        sigma = np.hypot(corner_sigmas(a, ideal), SIGMA_FLOOR_PX)
+        problem = self._judge(a, corners, sigma)
         if problem:
-            return _lost(frame, result.share_used, problem)
-        return FrameResult(frame, "followed", result.frame_from_reference, corners, sigma, result.residual_px, result.share_used)
+            return _lost(frame, a.share_used, problem)
+        h = a.h if self.optics.is_plain else homography_from_quads(self.corners, corners)
+        return FrameResult(
+            frame, "followed", h, corners, sigma, a.residual_px, a.share_used, "", Evidence(a.h, a.blur, a.shutter, a.shutter_weight)
+        )
 
-    def _judge(self, a: Alignment, corners: Float64, sigma: Float64, shape: tuple[int, ...]) -> str:
+    def _judge(self, a: Alignment, corners: Float64, sigma: Float64) -> str:
         """Reason for not believing an alignment; empty when it holds."""
-        if find_quad_problem(corners) is not None or np.abs(corners).max() > 20 * max(shape):
+        if find_quad_problem(corners) is not None or np.abs(corners).max() > 20 * max(self.optics.width, self.optics.height):
             return "The corners would cross or collapse: the picture does not hold them."
         if a.share_used < LEAST_SHARE:
             return f"Only {100 * a.share_used:.0f} % of the region can be compared here; the rest is covered or out of the picture."
-        if a.agreement < LEAST_AGREEMENT:
-            return f"The picture agrees with the reference by {100 * a.agreement:.0f} % only; {100 * LEAST_AGREEMENT:.0f} % is needed."
+        if a.good_share < LEAST_GOOD:
+            return f"Only {100 * a.good_share:.0f} % of what shows looks like the region at the reference frame."
         if float(sigma.max()) > MOST_SIGMA_PX:
             return f"A corner is unsure by {sigma.max():.1f} px; more than {MOST_SIGMA_PX:g} px is not reported as found."
         if not a.converged and float(sigma.max()) > 1.0:
@@ -184,15 +308,9 @@ class PlaneFollower:
         return ""
 
 
-def _usable(points: Float64, h: Float64, hidden: Bool | None) -> Bool:
-    if hidden is None:
-        return np.ones(len(points), bool)
-    at = np.nan_to_num(apply_homography(h, points), nan=-1.0, posinf=-1.0, neginf=-1.0)
-    x, y = np.floor(np.clip(at, -1e6, 1e6)).astype(int).T
-    inside = (x >= 0) & (y >= 0) & (x < hidden.shape[1]) & (y < hidden.shape[0])
-    usable = np.ones(len(points), bool)
-    usable[inside] = ~hidden[y[inside], x[inside]]
-    return usable
+def widened(hidden: Bool | None) -> Bool | None:
+    """Smoothing mixes what is in front into the pixels next to it: leave those out too."""
+    return None if hidden is None else cv2.dilate(hidden.astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
 
 
 def _region_problem(region: Bool, corners: Float64) -> FollowProblem | None:

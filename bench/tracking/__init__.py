@@ -1,0 +1,1 @@
+"""Tracking difficult plates with exact truth, beside baselines made from OpenCV."""

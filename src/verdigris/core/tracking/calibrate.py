@@ -1,0 +1,270 @@
+"""What the track itself says about the camera: read-out in rows, lens, shutter. Nothing is kept that does not help.
+
+Every frame has its own pose; read-out and lens terms are shared by all. Around the present estimate the poses
+are eliminated from the normal equations (Schur complement), so each shared term gets a value and an uncertainty
+of its own. A term is kept when it is many times its uncertainty, and when frames fit better with it than without.
+
+References
+----------
+Triggs et al., Bundle adjustment - a modern synthesis, 2000 (elimination of per-frame unknowns).
+Meingast, Geyer and Sastry, Geometric models of rolling-shutter cameras, OMNIVIS 2005.
+"""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+
+from verdigris.core.geometry.lens import Lens
+from verdigris.core.tracking.align import Conditions, Fit, fit_at, sandwich
+from verdigris.core.tracking.follow import USUAL_SHUTTER, USUAL_SHUTTER_WEIGHT, AnalysisPicture, FrameResult, PlaneFollower, widened
+from verdigris.core.tracking.optics import Movement, Optics, flow
+from verdigris.core.types import Bool, Float64
+
+Term = Literal["readout", "k1", "k2"]
+MOST_FRAMES = 12
+MOST_ROUNDS = 4
+SETS: tuple[tuple[Term, ...], ...] = (("readout",), ("k1", "k2"), ("readout", "k1", "k2"))
+SIGNIFICANT = 5.0
+LEAST_GAIN = 0.004
+
+
+@dataclass(frozen=True)
+class Estimate:
+    """A shared term: its value and standard deviation."""
+
+    value: float
+    sigma: float
+
+
+@dataclass(frozen=True)
+class Calibration:
+    """Outcome.
+
+    Attributes
+    ----------
+    optics : what to look through from now on
+    reference_movement : movement of the plane at the reference frame
+    estimates : the terms that were kept
+    gain : by how much frames fit better, as a share of their residual; 0 when nothing was kept
+    """
+
+    optics: Optics
+    reference_movement: Movement
+    estimates: dict[str, Estimate]
+    gain: float
+
+
+def calibrate(
+    follower: PlaneFollower, results: Mapping[int, FrameResult], picture: Callable[[int], AnalysisPicture],
+    hidden: Callable[[int], Bool | None], lens: bool = True, readout: bool = True, stop: Callable[[], bool] = lambda: False,
+) -> Calibration:  # fmt: skip
+    """Estimate read-out, lens and shutter from a followed run.
+
+    Parameters
+    ----------
+    picture, hidden : frame -> analysis picture, and what something nearer covers there
+    lens, readout : which of them may be estimated
+    stop : asked between frames
+    """
+    start = replace(follower.optics, shutter=_shutter(results))
+    reference_movement = follower.movement_at(follower.reference_frame, results)
+    frames = choose_frames(follower, results)
+    plain = Calibration(start, reference_movement, {}, 0.0)
+    if len(frames) < 3:
+        return plain
+    pictures = {n: (picture(n), hidden(n)) for n in frames}
+    base = follower.under(start, reference_movement)
+    allowed: tuple[Term, ...] = (("readout",) if readout else ()) + (("k1", "k2") if lens else ())
+    before = _linearise(base, base.restated(results), pictures, (), stop)
+    if before is None:
+        return plain
+    best, best_gain = plain, LEAST_GAIN if base.optics.is_plain else 0.0
+    for terms in [t for t in SETS if set(t) <= set(allowed)]:
+        solved = _solve(base, results, pictures, terms, stop)
+        if solved is None:
+            continue
+        optics, estimates, costs = solved
+        gain = _gain(before.costs, costs)
+        # More terms must earn their keep.
+        if gain > best_gain:
+            best, best_gain = Calibration(optics, reference_movement, estimates, gain), gain + LEAST_GAIN
+    return best
+
+
+def _solve(
+    base: PlaneFollower, results: Mapping[int, FrameResult], pictures: Mapping[int, tuple[AnalysisPicture, Bool | None]],
+    terms: tuple[Term, ...], stop: Callable[[], bool],
+) -> tuple[Optics, dict[str, Estimate], dict[int, float]] | None:  # fmt: skip
+    """Values of some terms, iterated until they settle; None when none of them is certain, or on a stop."""
+    found = base
+    for _ in range(MOST_ROUNDS):
+        equations = _linearise(found, found.restated(results), pictures, terms, stop)
+        if equations is None:
+            return None
+        estimates, step = _choose(equations, found.optics, terms)
+        if not estimates:
+            return None
+        cleared = {t: Estimate(0.0, 0.0) for t in terms}
+        found = base.under(_with(found.optics, {**cleared, **estimates}), base.reference_movement)
+        if all(abs(step[t]) < 0.5 * estimates[t].sigma + 1e-4 for t in estimates):
+            break
+    last = _linearise(found, found.restated(results), pictures, (), stop)
+    return None if last is None else (found.optics, estimates, last.costs)
+
+
+def choose_frames(follower: PlaneFollower, results: Mapping[int, FrameResult]) -> list[int]:
+    """Frames that say most: spread over the run, and those whose movement is least even across the region."""
+    usable = [n for n, r in sorted(results.items()) if r.corners is not None and n != follower.reference_frame and r.share_used > 0.2]
+    if len(usable) <= MOST_FRAMES:
+        return usable
+    spread = [usable[i] for i in np.linspace(0, len(usable) - 1, MOST_FRAMES // 2).astype(int)]
+    uneven = {n: float(np.std(flow(follower.appearance.centres, follower.movement_at(n, results)), axis=0).sum()) for n in usable}
+    rest = sorted((n for n in usable if n not in spread), key=lambda n: -uneven[n])
+    return sorted({*spread, *rest[: MOST_FRAMES - len(spread)]})
+
+
+def _shutter(results: Mapping[int, FrameResult]) -> float:
+    """Shutter from all frames that smear, frames^2."""
+    weight, total = USUAL_SHUTTER_WEIGHT, USUAL_SHUTTER_WEIGHT * USUAL_SHUTTER
+    for r in results.values():
+        if r.evidence is not None and r.evidence.weight > 0:
+            weight, total = weight + r.evidence.weight, total + r.evidence.weight * r.evidence.shutter
+    return float(np.clip(total / weight, 0.0, 1 / 12))
+
+
+def _conditions(follower: PlaneFollower, n: int, results: Mapping[int, FrameResult], hidden: Bool | None) -> Conditions:
+    evidence = follower.evidence_of(results[n])
+    assert evidence is not None
+    return Conditions(
+        follower.movement_at(n, results), follower.reference_movement, evidence.blur, follower.optics.shutter or 0.0, widened(hidden)
+    )
+
+
+def _gain(before: Mapping[int, float], after: Mapping[int, float]) -> float:
+    """Median relative improvement of the frames both know."""
+    both = [1 - after[n] / before[n] for n in before if n in after]
+    return float(np.median(both)) if both else 0.0
+
+
+@dataclass(frozen=True)
+class _Equations:
+    """Normal equations of the shared terms over all chosen frames, and how well each frame fits."""
+
+    hessian: Float64
+    score: Float64
+    clusters: Float64
+    costs: dict[int, float]
+
+
+def _linearise(
+    follower: PlaneFollower, stated: Mapping[int, FrameResult], pictures: Mapping[int, tuple[AnalysisPicture, Bool | None]],
+    terms: tuple[Term, ...], stop: Callable[[], bool],
+) -> _Equations | None:  # fmt: skip
+    count = len(terms)
+    hessian, score, clusters, costs = np.zeros((count, count)), np.zeros(count), [], {}
+    for n, (picture, hidden) in pictures.items():
+        evidence = follower.evidence_of(stated[n])
+        if stop():
+            return None
+        if evidence is None:
+            continue
+        conditions = _conditions(follower, n, stated, hidden)
+        found = fit_at(follower.appearance, follower.optics, picture.values, evidence.pose, conditions, follower.motion)
+        if found is None:
+            continue
+        fit, h = found
+        costs[n] = fit.cost()
+        if count:
+            reduced = _reduced(fit, follower, h, conditions, terms)
+            hessian, score = hessian + reduced[0], score + reduced[1]
+            clusters.append(reduced[2])
+    if not costs:
+        return None
+    return _Equations(hessian, score, np.concatenate(clusters) if clusters else np.zeros((0, count)), costs)
+
+
+def _choose(equations: _Equations, optics: Optics, terms: tuple[Term, ...]) -> tuple[dict[str, Estimate], dict[str, float]]:
+    """Terms that are many times their uncertainty, most certain first, each beside those chosen before it."""
+
+    def solve(chosen: tuple[str, ...]) -> tuple[dict[str, Estimate], dict[str, float]]:
+        i = [terms.index(t) for t in chosen]  # type: ignore[arg-type]
+        # A term that is not chosen goes back to zero: its present value is taken out of the score.
+        out = [j for j, t in enumerate(terms) if t not in chosen]
+        now = np.array([_value(optics, t) for t in terms])
+        score = equations.score[i] + equations.hessian[np.ix_(i, out)] @ now[out]
+        h = equations.hessian[np.ix_(i, i)]
+        scale = np.sqrt(np.maximum(np.diag(h), 1e-12))
+        step = np.linalg.solve(h / np.outer(scale, scale) + 1e-9 * np.eye(len(i)), score / scale) / scale
+        sigma = np.sqrt(np.maximum(np.diag(sandwich(h, equations.clusters[:, i])), 1e-16))
+        value = np.clip(now[i] + step, -0.95, 0.95)
+        return (
+            {t: Estimate(float(v), float(s)) for t, v, s in zip(chosen, value, sigma, strict=True)},
+            dict(zip(chosen, map(float, step), strict=True)),
+        )
+
+    chosen: tuple[str, ...] = ()
+    best: tuple[dict[str, Estimate], dict[str, float]] = ({}, {})
+    while True:
+        tried = [solve((*chosen, t)) for t in terms if t not in chosen and (t != "k2" or "k1" in chosen)]
+        tried = [e for e in tried if all(abs(x.value) > SIGNIFICANT * x.sigma for x in e[0].values())]
+        if not tried:
+            return best
+        best = max(tried, key=lambda e: min(abs(x.value) / x.sigma for x in e[0].values()))
+        chosen = tuple(best[0])
+
+
+def _value(optics: Optics, term: Term) -> float:
+    if term == "readout":
+        return optics.readout
+    return 0.0 if optics.lens is None else float(getattr(optics.lens, term))
+
+
+def _with(optics: Optics, estimates: Mapping[Term, Estimate] | Mapping[str, Estimate]) -> Optics:
+    values = {t: e.value for t, e in estimates.items()}
+    readout = values.pop("readout", optics.readout)
+    lens = optics.lens
+    if values:
+        lens = replace(lens or Lens.of_picture(optics.width, optics.height), **values)
+    return replace(optics, readout=readout, lens=lens)
+
+
+def _reduced(
+    fit: Fit, follower: PlaneFollower, h: Float64, conditions: Conditions, terms: tuple[Term, ...]
+) -> tuple[Float64, Float64, Float64]:
+    """Normal equations of the shared terms with pose and blur eliminated: (m, m), (m,), (tiles, m)."""
+    jacobian = np.concatenate([fit.jacobian, np.stack([_column(fit, follower, h, conditions, t) for t in terms], axis=1)], axis=1)
+    hessian, score, tile_score = fit.equations(np.ascontiguousarray(jacobian, np.float32))
+    k = fit.jacobian.shape[1]
+    scale = np.sqrt(np.maximum(np.diag(hessian)[:k], 1e-12))
+    inner = np.linalg.pinv(hessian[:k, :k] / np.outer(scale, scale) + 1e-9 * np.eye(k)) / np.outer(scale, scale)
+    carry = hessian[k:, :k] @ inner
+    # Residuals of one frame are counted in units of its noise.
+    unit = 1.0 / max(fit.noise, 1e-3) ** 2
+    return (
+        unit * (hessian[k:, k:] - carry @ hessian[:k, k:]),
+        unit * (score[k:] - carry @ score[:k]),
+        unit * (tile_score[:, k:] - tile_score[:, :k] @ carry.T),
+    )
+
+
+def _column(fit: Fit, follower: PlaneFollower, h: Float64, conditions: Conditions, term: Term) -> Float64:
+    """Change of the predicted values per unit of a shared term, (N,)."""
+    s, optics = fit.samples, follower.optics
+    assert s is not None
+    frame_gradient, own_gradient = fit.prediction[:, 1:3], fit.prediction[:, 4:6]
+    seen = s.pixels + 0.5
+    plane = optics.plane(seen, h, conditions.movement)
+    at_reference = optics.project(plane, np.eye(3), follower.reference_movement)
+    if term == "readout":
+        rho, rho_reference = seen[:, 1] / optics.height - 0.5, at_reference[:, 1] / optics.height - 0.5
+        change = -rho[:, None] * flow(plane, conditions.movement) + rho_reference[:, None] * flow(plane, follower.reference_movement)
+        column = np.sum(own_gradient * change, axis=1)
+    else:
+        epsilon = 1e-3
+        other = _with(optics, {term: Estimate(_value(optics, term) + epsilon, 0.0)})
+        there = (other.ideal(seen) - s.ideal) / epsilon
+        here = (other.project(plane, np.eye(3), follower.reference_movement) - at_reference) / epsilon
+        column = np.sum(frame_gradient * there, axis=1) + np.sum(own_gradient * here, axis=1)
+    return np.where(fit.seen, column, 0.0)

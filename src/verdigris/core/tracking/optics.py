@@ -1,0 +1,182 @@
+"""How a plane gets into the picture: through a lens, row after row, while it moves.
+
+Ideal coordinates are those a pinhole with all rows at once would give, plate px. H is frame_from_reference in
+them, at the time of the picture's middle row. Around it the plane moves as H(t) = H exp(t V + t^2 A / 2), with
+generators V and A in the reference's ideal coordinates, per frame and per frame squared.
+
+References
+----------
+Meingast, Geyer and Sastry, Geometric models of rolling-shutter cameras, OMNIVIS 2005.
+"""
+
+from dataclasses import dataclass
+
+import numba
+import numpy as np
+
+from verdigris.core.geometry.lens import NO_LENS, Lens, distort_one
+from verdigris.core.types import Float64
+
+
+@dataclass(frozen=True)
+class Movement:
+    """How a plane moves around a frame: generators (3, 3) of its velocity and acceleration, ideal reference px."""
+
+    v: Float64
+    a: Float64
+
+    @property
+    def is_still(self) -> bool:
+        """Whether it does not move at all."""
+        return not np.any(self.v)
+
+    def ahead(self, h: Float64, shutter: float = 0.0) -> tuple[Float64, Float64, Float64]:
+        """Terms of H(t) = terms[0] + t terms[1] + t^2 terms[2]; averaged over an exposure of this variance in time.
+
+        While it speeds up or turns, what the exposure sees on average is not where the plane is at its middle.
+        """
+        second = 0.5 * h @ (self.v @ self.v + self.a)
+        return h + shutter * second, h @ self.v, second
+
+    def back(self, h: Float64, shutter: float = 0.0) -> tuple[Float64, Float64, Float64]:
+        """Terms of the inverse of H(t), averaged alike."""
+        m = np.linalg.inv(h)
+        second = 0.5 * (self.v @ self.v - self.a) @ m
+        return m + shutter * second, -self.v @ m, second
+
+
+STILL = Movement(np.zeros((3, 3)), np.zeros((3, 3)))
+
+
+@dataclass(frozen=True)
+class Optics:
+    """Attributes.
+
+    ----------
+    width, height : picture size, px
+    lens : distortion, or None
+    readout : share of the frame time between first and last row
+    shutter : variance of the exposure in time, frames^2; an evenly open shutter has share^2 / 12
+    """
+
+    width: int
+    height: int
+    lens: Lens | None = None
+    readout: float = 0.0
+    shutter: float | None = None
+
+    @property
+    def is_plain(self) -> bool:
+        """Whether a homography says everything."""
+        return (self.lens is None or self.lens.is_ideal) and self.readout == 0
+
+    def ideal(self, seen: Float64) -> Float64:
+        """Ideal points of plate px (N, 2)."""
+        return seen if self.lens is None else self.lens.undistort(seen)
+
+    def seen(self, ideal: Float64) -> Float64:
+        """Plate px of ideal points (N, 2)."""
+        return ideal if self.lens is None else self.lens.distort(ideal)
+
+    def row_time(self, y: Float64) -> Float64:
+        """Time of rows against the middle one, frames."""
+        return self.readout * (np.clip(y, -self.height, 2 * self.height) / self.height - 0.5)
+
+    def project(self, points: Float64, h: Float64, move: Movement, exposure: float = 0.0) -> Float64:
+        """Where points (N, 2) of the plane, ideal reference px, are seen: plate px (N, 2); far away if behind.
+
+        With an `exposure`, a variance in time, it is the middle of their smear, without it their place half-way through.
+        """
+        out = np.empty((len(points), 2))
+        readout = 0.0 if move.is_still else self.readout
+        terms = NO_LENS if self.lens is None else self.lens.terms()
+        _project(np.ascontiguousarray(points, float), *move.ahead(h, exposure), readout, float(self.height), terms, out)
+        return out
+
+    def plane(self, seen: Float64, h: Float64, move: Movement) -> Float64:
+        """Points of the plane, ideal reference px (N, 2), seen at plate px (N, 2)."""
+        q = np.concatenate([self.ideal(seen), np.ones((len(seen), 1))], axis=1)
+        m0, m1, m2 = move.back(h)
+        p = q @ m0.T
+        if self.readout and not move.is_still:
+            times = self.row_time(seen[:, 1])[:, None]
+            p = p + times * (q @ m1.T) + times**2 * (q @ m2.T)
+        return np.asarray(p[:, :2] / p[:, 2:])
+
+    def log(self, m: Float64) -> Float64:
+        """Generator of a map near the identity, (3, 3), trace free; zero when there is none.
+
+        Notes
+        -----
+        log M = 2 artanh((M - I)(M + I)^-1), summed in coordinates in which the picture is about 1 across.
+        """
+        s = 2.0 / self.width
+        n = np.array([[s, 0, -1.0], [0, s, -s * self.height / 2], [0, 0, 1.0]])
+        scaled = n @ m @ np.linalg.inv(n)
+        det = np.linalg.det(scaled)
+        if not np.isfinite(det) or det <= 0:
+            return STILL.v
+        scaled = scaled / np.cbrt(det)
+        y = (scaled - np.eye(3)) @ np.linalg.inv(scaled + np.eye(3))
+        if np.abs(y).max() > 0.7:
+            return STILL.v
+        square, term, total = y @ y, y, y.copy()
+        for k in range(3, 20, 2):
+            term = term @ square
+            total += term / k
+        log = 2 * np.linalg.inv(n) @ total @ n
+        return np.asarray(log - np.eye(3) * np.trace(log) / 3)
+
+    def movement(self, poses: dict[int, Float64]) -> Movement:
+        """Velocity and acceleration at offset 0 from poses at offsets -2..2 that are known, frames; 0 must be among them.
+
+        Notes
+        -----
+        Finite differences in the group: five points are exact to the fourth order, which fast turns need.
+        """
+        here = np.linalg.inv(poses[0])
+        f = {k: self.log(here @ p) for k, p in poses.items() if k}
+        if all(k in f for k in (-2, -1, 1, 2)):
+            return Movement((8 * (f[1] - f[-1]) - (f[2] - f[-2])) / 12, (16 * (f[1] + f[-1]) - (f[2] + f[-2])) / 12)
+        if -1 in f and 1 in f:
+            return Movement((f[1] - f[-1]) / 2, f[1] + f[-1])
+        for side in (1, -1):
+            if side in f and 2 * side in f:
+                return Movement(side * (4 * f[side] - f[2 * side]) / 2, STILL.a)
+        for side in (1, -1):
+            if side in f:
+                return Movement(side * f[side], STILL.a)
+        return STILL
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _project(points, h0, h1, h2, readout, height, lens, out):  # type: ignore[no-untyped-def]
+    """Project each point at the time of the row it lands on; `h1`, `h2` are H's change per frame and half its second."""
+    for i in range(points.shape[0]):
+        x, y, t = points[i, 0], points[i, 1], 0.0
+        px, py = -1e5, -1e5
+        for _ in range(8):
+            w = (h0[2, 0] + t * (h1[2, 0] + t * h2[2, 0])) * x + (h0[2, 1] + t * (h1[2, 1] + t * h2[2, 1])) * y
+            w += h0[2, 2] + t * (h1[2, 2] + t * h2[2, 2])
+            if w < 1e-6:
+                px, py = -1e5, -1e5
+                break
+            u = (h0[0, 0] + t * (h1[0, 0] + t * h2[0, 0])) * x + (h0[0, 1] + t * (h1[0, 1] + t * h2[0, 1])) * y
+            u = (u + h0[0, 2] + t * (h1[0, 2] + t * h2[0, 2])) / w
+            v = (h0[1, 0] + t * (h1[1, 0] + t * h2[1, 0])) * x + (h0[1, 1] + t * (h1[1, 1] + t * h2[1, 1])) * y
+            v = (v + h0[1, 2] + t * (h1[1, 2] + t * h2[1, 2])) / w
+            u, v = min(max(u, -1e5), 1e5), min(max(v, -1e5), 1e5)
+            px, qy = distort_one(u, v, lens)
+            settled = abs(qy - py) < 1e-5
+            py = qy
+            if readout == 0.0 or settled:
+                break
+            t = readout * (min(max(py / height, -1.0), 2.0) - 0.5)
+        out[i, 0] = px
+        out[i, 1] = py
+
+
+def flow(points: Float64, move: Movement) -> Float64:
+    """Movement of plane points (N, 2), ideal reference px per frame, (N, 2)."""
+    y = np.concatenate([points, np.ones((len(points), 1))], axis=1) @ move.v.T
+    return np.asarray(y[:, :2] - points * y[:, 2:])
