@@ -9,7 +9,8 @@ Liang and Zeger, Longitudinal data analysis using generalized linear models, Bio
 cluster-robust covariance, here with tiles as clusters, because residuals within a tile hang together.
 """
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from itertools import pairwise
 
 import cv2
 import numba
@@ -19,7 +20,7 @@ from verdigris.core.geometry.homography import apply_homography, normalised
 from verdigris.core.light.transfer import decode_array, encode_array
 from verdigris.core.tracking.appearance import USUAL_VARIANCE, Appearance, frame_normaliser
 from verdigris.core.tracking.motion import FREEDOMS, Motion, exponential, point_jacobian
-from verdigris.core.tracking.optics import Movement, Optics, flow
+from verdigris.core.tracking.optics import Movement, Optics
 from verdigris.core.tracking.synthesis import predict, rim_px, softness
 from verdigris.core.types import Bool, Float32, Float64, Int
 
@@ -37,14 +38,18 @@ class Conditions:
     movement, reference_movement : how the plane moves at the frame and at the reference
     blur : variance by which the frame is softer than the reference, plate px^2
     shutter : variance of the exposure in time, frames^2
+    shutters : values to choose from, where it is not known
     hidden : (H, W) bool, what something nearer covers, or None
+    trust : (tiles,) 0..1, how far each tile has moved with the plane in other frames, or None
     """
 
     movement: Movement
     reference_movement: Movement
     blur: float = 0.0
     shutter: float = 0.0
+    shutters: tuple[float, ...] = ()
     hidden: Bool | None = None
+    trust: Float64 | None = None
 
 
 @dataclass(frozen=True)
@@ -60,7 +65,9 @@ class Alignment:
     share_used : 0..1, weight used of all samples of the region
     good_share : 0..1, share of the region's texture that is seen as it should be
     blur : variance by which the frame is softer than the reference, plate px^2
-    shutter, shutter_weight : estimate of the shutter's variance in time and its weight; weight 0 when nothing moves
+    shutter : variance of the exposure in time it was compared with, frames^2
+    cost : root mean square of the trusted residuals where the picture is steep, code values
+    tiles : (tiles,) float32, 0..1, how far each tile moves with the plane; NaN where it does not show
     converged : whether the last step moved no point of the region by more than the tolerance
     """
 
@@ -72,7 +79,8 @@ class Alignment:
     good_share: float
     blur: float
     shutter: float
-    shutter_weight: float
+    cost: float
+    tiles: Float32
     converged: bool
 
 
@@ -207,17 +215,34 @@ def _prepare(prediction, image, x0, y0, pixels, ideal, depth, tiles, rim, normal
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
-def _reweigh(template, values, seen, tiles, gain, bias, mass, tile_weight, scale, weights):  # type: ignore[no-untyped-def]
-    """Tukey's biweight on the residual, times the weight of the tile."""
-    cut = 4.685 * scale
+def _expect(template, values, prediction, seen, tiles, gain, bias, mass, noise, slip, residual, expected, tile_square):  # type: ignore[no-untyped-def]
+    """Residuals, what is expected of them, and the mean square of their ratio per tile."""
+    total = np.zeros(gain.shape[0])
     for i in range(template.shape[0]):
         tile = tiles[i]
         if not seen[i] or mass[tile] == 0:
+            residual[i], expected[i] = 0.0, 1.0
+            continue
+        g = gain[tile] * np.sqrt(prediction[i, 1] ** 2 + prediction[i, 2] ** 2)
+        residual[i] = values[i] - gain[tile] * template[i] - bias[tile]
+        expected[i] = np.sqrt(noise * noise + slip * slip * g * g)
+        ratio = min(abs(residual[i]) / expected[i], 12.0)
+        tile_square[tile] += ratio * ratio
+        total[tile] += 1.0
+    for tile in range(gain.shape[0]):
+        tile_square[tile] = tile_square[tile] / total[tile] if total[tile] > 0 else 1.0
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _reweigh(residual, expected, seen, tiles, tile_weight, noise, weights):  # type: ignore[no-untyped-def]
+    """Tukey's biweight on the residual against what is expected, times the weight of the tile and of the expectation."""
+    for i in range(residual.shape[0]):
+        if not seen[i]:
             weights[i] = 0.0
             continue
-        r = (values[i] - gain[tile] * template[i] - bias[tile]) / cut
+        r = residual[i] / (4.685 * expected[i])
         inside = 1.0 - r * r
-        weights[i] = tile_weight[tile] * inside * inside if inside > 0 else 0.0
+        weights[i] = tile_weight[tiles[i]] * inside * inside * (noise / expected[i]) ** 2 if inside > 0 else 0.0
 
 
 @dataclass
@@ -273,7 +298,7 @@ class Fit:
         self.gain, self.bias, self.spread = np.ones(count), np.zeros(count), np.ones(count)
         self.correlation, self.mass, self.energy = np.zeros(count), np.zeros(count), np.zeros(count)
         self.blur = conditions.blur
-        self.noise = 0.0
+        self.noise, self.slip = 0.0, 0.0
         self.samples: _Samples | None = None
 
     def place(self, h: Float64, which: Int | None) -> bool:
@@ -281,7 +306,8 @@ class Fit:
         self.samples = _place(self.appearance, self.optics, h, self.conditions, which)
         self.normaliser = frame_normaliser(self.appearance, h)
         n = len(self.samples.tiles)
-        self.weights = np.ones(n, np.float32)
+        trust = self.conditions.trust
+        self.weights = np.ones(n, np.float32) if trust is None else trust[self.samples.tiles].astype(np.float32)
         self.total = len(self.appearance.points) if which is None else len(which)
         return n >= 60
 
@@ -324,20 +350,44 @@ class Fit:
         return np.asarray(self.values - self.gain[tiles] * self.template - self.bias[tiles])
 
     def reweigh(self) -> None:
-        """Give samples and tiles that disagree less weight."""
+        """Give samples and tiles that disagree less weight.
+
+        Notes
+        -----
+        Even a right pose leaves residuals where the picture is steep: what is expected is noise, and a slip (px) times
+        the gradient. Both are measured, noise where the picture is flat, slip where it is steepest.
+        """
         assert self.samples is not None
         alive = self.mass > 0
         if not alive.any():
             return
-        typical = float(np.median(self.spread[alive]))
-        # A tile with a residual variance far above its fellows sees something else.
-        tile_weight = np.minimum(1.0, (3.0 * typical / self.spread) ** 2)
-        tile_weight[(self.correlation < 0.3) & (self.energy > typical)] = 0.0
-        tiles, residual = self.samples.tiles, self.residuals()
-        counted = self.seen & (tile_weight[tiles] > 0.05)
-        scale = 1.4826 * float(np.median(np.abs(residual[counted]))) if counted.any() else 1.0
-        self.noise = max(scale, 1e-3)
-        _reweigh(self.template, self.values, self.seen, tiles, self.gain, self.bias, self.mass, tile_weight, self.noise, self.weights)
+        tiles, n = self.samples.tiles, len(self.samples.tiles)
+        counted = np.flatnonzero(self.seen & (self.mass[tiles] > 0))
+        counted = counted[:: max(1, len(counted) // 3000)]
+        r = np.abs(self.residuals()[counted])
+        steep = self.gain[tiles[counted]] * np.hypot(self.prediction[counted, 1], self.prediction[counted, 2])
+        order = np.argsort(steep)
+        flat, edge = order[: len(order) // 2], order[-len(order) // 5 :]
+        self.noise = max(1.4826 * float(np.median(r[flat])), 1e-3)
+        self.slip = 1.4826 * float(np.median(np.sqrt(np.maximum(r[edge] ** 2 - (0.6745 * self.noise) ** 2, 0)) / np.maximum(steep[edge], 1e-4)))
+        self.slip = float(np.clip(self.slip, 0.005, 0.5))
+        residual, expected, square = np.empty(n, np.float32), np.empty(n, np.float32), np.zeros(len(self.gain))
+        _expect(
+            self.template, self.values, self.prediction, self.seen, tiles, self.gain, self.bias, self.mass, self.noise, self.slip,
+            residual, expected, square,
+        )  # fmt: skip
+        # A tile that disagrees far more than its fellows sees something else; blank ones cannot disagree.
+        trust = self.conditions.trust
+        telling = alive & (self.energy > 4 * self.noise**2)
+        if trust is not None and (telling & (trust > 0.5)).sum() >= 4:
+            telling &= trust > 0.5
+        typical = max(float(np.median(square[telling if telling.sum() >= 4 else alive])), 0.3)
+        tile_weight = np.minimum(1.0, (3.0 * typical / np.maximum(square, 1e-9)) ** 2)
+        tile_weight[(self.correlation < 0.3) & (self.energy > 4 * self.noise**2)] = 0.0
+        self.agreement = np.where(alive, tile_weight, np.nan).astype(np.float32)
+        if trust is not None:
+            tile_weight = tile_weight * trust
+        _reweigh(residual, expected, self.seen, tiles, tile_weight, self.noise, self.weights)
         self.fit_tiles()
 
     def equations(self, jacobian: Float32 | None = None) -> tuple[Float64, Float64, Float64]:
@@ -347,13 +397,45 @@ class Fit:
         rows, pulls = np.empty_like(jac), np.empty_like(jac)
         tiles = self.samples.tiles
         _project_out(jac, self.template, self.values, self.seen, self.weights, tiles, self.gain, self.bias, self.mass, rows, pulls)
+        self._rows = rows
         tile_score = np.add.reduceat(pulls, np.flatnonzero(np.diff(tiles, prepend=-1)), axis=0, dtype=np.float64)
         return (rows.T @ rows).astype(np.float64), tile_score.sum(axis=0), tile_score
 
+    def tile_hessians(self) -> Float64:
+        """Each tile's share of the last equations' Hessian, (tiles, k, k), tiles that have samples only."""
+        assert self.samples is not None
+        starts = [*np.flatnonzero(np.diff(self.samples.tiles, prepend=-1)), len(self.samples.tiles)]
+        return np.array([(r := self._rows[a:b]).T @ r for a, b in pairwise(starts)], dtype=np.float64)
+
+    def likeliest_shutter(self, h: Float64, least: float, candidates: tuple[float, ...]) -> float:
+        """The shutter with which a pose that is nearly right fits best."""
+        costs = []
+        for shutter in candidates:
+            self.conditions = replace(self.conditions, shutter=shutter)
+            self.look(h, least)
+            costs.append(self.cost())
+        return candidates[int(np.argmin(costs))]
+
+    def by_shutter(self, h: Float64) -> Float32:
+        """Change of the predicted values per unit of the shutter's variance, (N,)."""
+        c, s, delta = self.conditions, self.samples, 0.002
+        assert s is not None
+        soft = softness(self.appearance, h, c.movement, c.reference_movement, self.blur, c.shutter + delta, self.soft.smoothing, True)
+        other = predict(self.appearance, soft, s.ideal, s.times, s.tiles, h, c.movement, c.shutter + delta)[:, 0]
+        return np.where(self.seen & (other > -50), (other - self.prediction[:, 0]) / delta, 0).astype(np.float32)
+
+    def steep(self) -> Bool:
+        """The quarter of the samples where the picture is steepest: those that would show a fault, (N,)."""
+        slope = np.where(self.seen, np.hypot(self.prediction[:, 1], self.prediction[:, 2]), 0.0)
+        return np.asarray(slope > max(float(np.quantile(slope, 0.75)), 1e-6))
+
     def cost(self) -> float:
-        """Root mean square of the residuals that the noise does not explain away, code values: lower fits better."""
-        r = np.minimum(np.abs(self.residuals()[self.seen]), 0.1)
-        return float(np.sqrt(np.mean(r**2))) if len(r) else 1.0
+        """Root mean square of the residuals where the picture is steep, code values: lower fits better."""
+        steep = self.steep()
+        r = np.minimum(np.abs(self.residuals()[steep]), 0.1)
+        trust = self.conditions.trust
+        w = np.ones(len(r)) if trust is None or self.samples is None else trust[self.samples.tiles[steep]] + 1e-6
+        return float(np.sqrt(np.sum(w * r**2) / np.sum(w))) if len(r) else 1.0
 
     def good_share(self) -> float:
         """Share of the texture in view (as variance, capped) that is seen as it should be."""
@@ -363,6 +445,8 @@ class Fit:
         expected = np.sqrt(signal / (signal + noise))
         good = (self.correlation > 0.7 * expected) & (self.gain > 0.2) & (signal > 2 * noise)
         weight = self.mass * np.sqrt(np.minimum(self.energy, 4 * float(np.median(self.energy[self.mass > 0])) if (self.mass > 0).any() else 1.0))
+        if self.conditions.trust is not None:
+            weight = weight * self.conditions.trust
         return float((weight * good).sum() / max(float(weight.sum()), 1e-12))
 
 
@@ -381,8 +465,10 @@ def align(
     thorough : whether to look at all samples at the end
     tolerance_px : step at which it stops
     """
-    plan: list[_Stage] = [(appearance.few, COARSE_VARIANCE, 10, 0.05)] if coarse else []
-    plan.append((None if thorough else appearance.few, USUAL_VARIANCE, 9, tolerance_px))
+    plan: list[_Stage] = [(appearance.few, COARSE_VARIANCE, 8, 0.1)] if coarse else []
+    plan.append((appearance.few, USUAL_VARIANCE, 6, 0.01))
+    if thorough:
+        plan.append((None, USUAL_VARIANCE, 4, tolerance_px))
     found = _refined(appearance, optics, values, start, conditions, motion, plan)
     return None if found is None else _conclude(*found)
 
@@ -412,14 +498,17 @@ def _refined(
     for which, least, most, stop in plan:
         if not fit.place(h, which):
             return None
+        if least >= COARSE_VARIANCE and len(conditions.shutters) > 1:
+            fit.conditions = conditions = replace(conditions, shutter=fit.likeliest_shutter(h, least, conditions.shutters))
         placed_at, converged = h, False
         for iteration in range(most):
             fit.look(h, least)
             if iteration:
                 fit.reweigh()
-            step = _step(fit)
-            if step is None:
+            found = _step(fit)
+            if found is None:
                 break
+            step, step_sigma = found
             try:
                 pose = step[:-1]
                 n = fit.normaliser
@@ -429,7 +518,8 @@ def _refined(
             change = float(np.clip(step[-1], -0.35 - 0.3 * abs(fit.blur), 0.35 + 0.3 * abs(fit.blur)))
             fit.blur = float(np.clip(fit.blur + change, -25.0, 40.0))
             moved = float(np.abs(pose).sum()) / n[0, 0]
-            if moved < stop and abs(change) < (0.05 + 0.03 * abs(fit.blur)) * (10 if least >= COARSE_VARIANCE else 1):
+            # A step well within the noise changes nothing any more.
+            if moved < max(stop, 0.1 * fit.noise * float(np.linalg.norm(step_sigma)) / n[0, 0]) and abs(change) < (0.05 + 0.03 * abs(fit.blur)) * (10 if least >= COARSE_VARIANCE else 1):
                 converged = True
                 break
             if least < COARSE_VARIANCE and _drift(appearance, placed_at, h) > 1.0:
@@ -443,55 +533,60 @@ def _drift(appearance: Appearance, a: Float64, b: Float64) -> float:
     return float(np.abs(apply_homography(a, appearance.centres) - apply_homography(b, appearance.centres)).max())
 
 
-def _step(fit: Fit) -> Float64 | None:
+def _step(fit: Fit) -> tuple[Float64, Float64] | None:
+    """Gauss-Newton step of pose and blur, and the pose's standard deviation per unit of noise; None when it runs away."""
     hessian, score, _ = fit.equations()
     scale = np.sqrt(np.maximum(np.diag(hessian), 1e-12))
-    scaled = hessian / np.outer(scale, scale) + 1e-9 * np.eye(len(hessian))
-    step = np.linalg.solve(scaled, score / scale) / scale
-    return step if np.all(np.isfinite(step)) and np.abs(step[:-1]).max() < 0.5 else None
+    inverse = np.linalg.inv(hessian / np.outer(scale, scale) + 1e-9 * np.eye(len(hessian))) / np.outer(scale, scale)
+    step = inverse @ score
+    if not np.all(np.isfinite(step)) or np.abs(step[:-1]).max() >= 0.5:
+        return None
+    return step, np.sqrt(np.maximum(np.diag(inverse)[:-1], 0.0))
 
 
 def _conclude(fit: Fit, h: Float64, converged: bool) -> Alignment:
     fit.look(h, USUAL_VARIANCE)
     fit.reweigh()
     hessian, _, tile_score = fit.equations()
-    covariance = sandwich(hessian, tile_score)
+    covariance = sandwich(hessian, tile_score, fit.tile_hessians())
     pull = fit.gain[fit.samples.tiles] * np.hypot(fit.prediction[:, 1], fit.prediction[:, 2])  # type: ignore[union-attr]
     w = fit.weights
     residual = np.where(w > 0, fit.residuals(), 0.0)
     residual_px = float(np.sqrt(np.sum(w * residual**2) / max(float(np.sum(w * np.where(w > 0, pull, 0) ** 2)), 1e-12)))
-    shutter, weight = _shutter(fit, h)
     k = fit.freedoms
     return Alignment(
         h, covariance[:k, :k], fit.normaliser, residual_px, float(w.sum()) / max(1, fit.total), fit.good_share(), fit.blur,
-        shutter, weight, converged,
+        fit.conditions.shutter, fit.cost(), fit.agreement, converged,
     )  # fmt: skip
 
 
-def sandwich(hessian: Float64, tile_score: Float64) -> Float64:
-    """Covariance of a fit from the scatter of its tiles' pulls, with the small-sample factor."""
+def sandwich(hessian: Float64, tile_score: Float64, tile_hessian: Float64 | None = None) -> Float64:
+    """Covariance of a fit from the scatter of its tiles' pulls.
+
+    Parameters
+    ----------
+    hessian : (k, k)
+    tile_score : (tiles, k)
+    tile_hessian : (tiles, k, k), each tile's share of the Hessian; with it, every tile's pull is what it would be if the fit
+        had not seen the tile, which keeps few tiles far to one side from looking certain
+
+    References
+    ----------
+    Bell and McCaffrey, Bias reduction in standard errors for linear regression with multi-stage samples, 2002.
+    """
     k = len(hessian)
     scale = np.sqrt(np.maximum(np.diag(hessian), 1e-12))
     inverse = np.linalg.pinv(hessian / np.outer(scale, scale) + 1e-10 * np.eye(k)) / np.outer(scale, scale)
     alive = int((np.abs(tile_score).sum(axis=1) > 0).sum())
-    correction = alive / max(1, alive - k) if alive > k else 50.0
+    if tile_hessian is not None:
+        leverage = tile_hessian @ inverse
+        # A tile that alone holds some freedom is left with a tenth of itself rather than with nothing.
+        left = np.eye(k)[None] - 0.95 * leverage
+        tile_score = np.linalg.solve(left, tile_score[:, :, None])[:, :, 0]
+        correction = (alive - 1) / max(1, alive) if alive > k else 50.0
+    else:
+        correction = alive / max(1, alive - k) if alive > k else 50.0
     return np.asarray(correction * inverse @ (tile_score.T @ tile_score) @ inverse)
-
-
-def _shutter(fit: Fit, h: Float64) -> tuple[float, float]:
-    """Estimate of the shutter's variance in time and its weight (one over its variance), from the smear seen."""
-    c, s = fit.conditions, fit.samples
-    assert s is not None
-    if float(np.median(np.sum(flow(fit.appearance.centres, c.movement) ** 2, axis=1))) < 9.0:
-        return c.shutter, 0.0
-    delta = 0.004
-    soft = softness(fit.appearance, h, c.movement, c.reference_movement, fit.blur, c.shutter + delta, fit.soft.smoothing, True)
-    other = predict(fit.appearance, soft, s.ideal, s.times, s.tiles, h, c.movement, c.shutter)[:, 0]
-    column = np.where(fit.seen & (other > -50), (other - fit.prediction[:, 0]) / delta, 0).astype(np.float32)
-    hessian, score, tile_score = fit.equations(np.ascontiguousarray(np.concatenate([fit.jacobian, column[:, None]], axis=1)))
-    covariance = sandwich(hessian, tile_score)[-1, -1]
-    step = np.linalg.lstsq(hessian, score, rcond=None)[0][-1]
-    return float(c.shutter + step), float(1.0 / max(covariance, 1e-10))
 
 
 def corner_sigmas(alignment: Alignment, corners: Float64) -> Float64:

@@ -18,14 +18,19 @@ import numpy as np
 
 from verdigris.core.geometry.lens import Lens
 from verdigris.core.tracking.align import Conditions, Fit, fit_at, sandwich
-from verdigris.core.tracking.follow import USUAL_SHUTTER, USUAL_SHUTTER_WEIGHT, AnalysisPicture, FrameResult, PlaneFollower, widened
+from verdigris.core.tracking.follow import SHUTTERS, AnalysisPicture, FrameResult, PlaneFollower, trust_of, widened
 from verdigris.core.tracking.optics import Movement, Optics, flow
 from verdigris.core.types import Bool, Float64
 
-Term = Literal["readout", "k1", "k2"]
+Term = Literal["shutter", "readout", "k1", "k2"]
 MOST_FRAMES = 12
 MOST_ROUNDS = 4
-SETS: tuple[tuple[Term, ...], ...] = (("readout",), ("k1", "k2"), ("readout", "k1", "k2"))
+SETS: tuple[tuple[Term, ...], ...] = (
+    ("shutter",),
+    ("shutter", "readout"),
+    ("shutter", "k1", "k2"),
+    ("shutter", "readout", "k1", "k2"),
+)
 SIGNIFICANT = 5.0
 LEAST_GAIN = 0.004
 
@@ -76,9 +81,12 @@ def calibrate(
         return plain
     pictures = {n: (picture(n), hidden(n)) for n in frames}
     base = follower.under(start, reference_movement)
-    allowed: tuple[Term, ...] = (("readout",) if readout else ()) + (("k1", "k2") if lens else ())
-    before = _linearise(base, base.restated(results), pictures, (), stop)
-    if before is None:
+    allowed: tuple[Term, ...] = ("shutter", *(("readout",) if readout else ()), *(("k1", "k2") if lens else ()))
+    if follower.optics.shutter is None:
+        base = _best_shutter(base, results, pictures, stop)
+    plain = Calibration(base.optics, reference_movement, {}, 0.0)
+    before = _linearise(base, base.restated(results), pictures, allowed, stop)
+    if before is None or (base.optics.is_plain and before.promise < 2 * LEAST_GAIN):
         return plain
     best, best_gain = plain, LEAST_GAIN if base.optics.is_plain else 0.0
     for terms in [t for t in SETS if set(t) <= set(allowed)]:
@@ -91,6 +99,19 @@ def calibrate(
         if gain > best_gain:
             best, best_gain = Calibration(optics, reference_movement, estimates, gain), gain + LEAST_GAIN
     return best
+
+
+def _best_shutter(
+    base: PlaneFollower, results: Mapping[int, FrameResult], pictures: Mapping[int, tuple[AnalysisPicture, Bool | None]], stop: Callable[[], bool]
+) -> PlaneFollower:
+    """The follower under whichever usual shutter fits best: from there steps find the rest."""
+    tried = []
+    for shutter in sorted({*SHUTTERS, base.optics.shutter or 0.0}):
+        other = base.under(replace(base.optics, shutter=shutter), base.reference_movement)
+        equations = _linearise(other, results, pictures, (), stop)
+        if equations is not None:
+            tried.append((float(np.mean(list(equations.costs.values()))), shutter, other))
+    return min(tried, key=lambda t: t[:2])[2] if tried else base
 
 
 def _solve(
@@ -126,26 +147,28 @@ def choose_frames(follower: PlaneFollower, results: Mapping[int, FrameResult]) -
 
 
 def _shutter(results: Mapping[int, FrameResult]) -> float:
-    """Shutter from all frames that smear, frames^2."""
-    weight, total = USUAL_SHUTTER_WEIGHT, USUAL_SHUTTER_WEIGHT * USUAL_SHUTTER
-    for r in results.values():
-        if r.evidence is not None and r.evidence.weight > 0:
-            weight, total = weight + r.evidence.weight, total + r.evidence.weight * r.evidence.shutter
-    return float(np.clip(total / weight, 0.0, 1 / 12))
+    """Shutter from the frames that smear, frames^2."""
+    seen = [r.evidence.shutter for r in results.values() if r.evidence is not None and r.evidence.shutter is not None]
+    return float(np.median(seen)) if seen else 0.0
+
+
+def trust_of_run(follower: PlaneFollower, results: Mapping[int, FrameResult]) -> Float64 | None:
+    """How far each tile moves with the plane over a run."""
+    return trust_of(e for n, r in results.items() if n != follower.reference_frame and (e := r.evidence) is not None)
 
 
 def _conditions(follower: PlaneFollower, n: int, results: Mapping[int, FrameResult], hidden: Bool | None) -> Conditions:
     evidence = follower.evidence_of(results[n])
     assert evidence is not None
     return Conditions(
-        follower.movement_at(n, results), follower.reference_movement, evidence.blur, follower.optics.shutter or 0.0, widened(hidden)
-    )
+        follower.movement_at(n, results), follower.reference_movement, evidence.blur, follower.optics.shutter or 0.0, (), widened(hidden), trust_of_run(follower, results),
+    )  # fmt: skip
 
 
 def _gain(before: Mapping[int, float], after: Mapping[int, float]) -> float:
-    """Median relative improvement of the frames both know."""
-    both = [1 - after[n] / before[n] for n in before if n in after]
-    return float(np.median(both)) if both else 0.0
+    """Mean relative improvement of the frames both know; no frame counts for more than a fair share."""
+    both = [float(np.clip(1 - after[n] / before[n], -0.5, 0.5)) for n in before if n in after]
+    return float(np.mean(both)) if both else 0.0
 
 
 @dataclass(frozen=True)
@@ -156,6 +179,16 @@ class _Equations:
     score: Float64
     clusters: Float64
     costs: dict[int, float]
+    total: float
+
+    @property
+    def promise(self) -> float:
+        """Share of the squared residuals that the terms could take away at most."""
+        if len(self.score) == 0:
+            return 0.0
+        scale = np.sqrt(np.maximum(np.diag(self.hessian), 1e-12))
+        inverse = np.linalg.pinv(self.hessian / np.outer(scale, scale) + 1e-9 * np.eye(len(scale))) / np.outer(scale, scale)
+        return float(self.score @ inverse @ self.score) / max(self.total, 1e-12)
 
 
 def _linearise(
@@ -163,7 +196,7 @@ def _linearise(
     terms: tuple[Term, ...], stop: Callable[[], bool],
 ) -> _Equations | None:  # fmt: skip
     count = len(terms)
-    hessian, score, clusters, costs = np.zeros((count, count)), np.zeros(count), [], {}
+    hessian, score, clusters, costs, total = np.zeros((count, count)), np.zeros(count), [], {}, 0.0
     for n, (picture, hidden) in pictures.items():
         evidence = follower.evidence_of(stated[n])
         if stop():
@@ -176,13 +209,15 @@ def _linearise(
             continue
         fit, h = found
         costs[n] = fit.cost()
+        fit.weights[~fit.steep()] = 0
+        total += float(np.sum(fit.weights * fit.residuals() ** 2)) / max(fit.noise, 1e-3) ** 2
         if count:
             reduced = _reduced(fit, follower, h, conditions, terms)
             hessian, score = hessian + reduced[0], score + reduced[1]
             clusters.append(reduced[2])
     if not costs:
         return None
-    return _Equations(hessian, score, np.concatenate(clusters) if clusters else np.zeros((0, count)), costs)
+    return _Equations(hessian, score, np.concatenate(clusters) if clusters else np.zeros((0, count)), costs, total)
 
 
 def _choose(equations: _Equations, optics: Optics, terms: tuple[Term, ...]) -> tuple[dict[str, Estimate], dict[str, float]]:
@@ -216,18 +251,19 @@ def _choose(equations: _Equations, optics: Optics, terms: tuple[Term, ...]) -> t
 
 
 def _value(optics: Optics, term: Term) -> float:
-    if term == "readout":
-        return optics.readout
+    if term in ("readout", "shutter"):
+        return float(getattr(optics, term) or 0.0)
     return 0.0 if optics.lens is None else float(getattr(optics.lens, term))
 
 
 def _with(optics: Optics, estimates: Mapping[Term, Estimate] | Mapping[str, Estimate]) -> Optics:
     values = {t: e.value for t, e in estimates.items()}
     readout = values.pop("readout", optics.readout)
+    shutter = float(np.clip(values.pop("shutter", optics.shutter or 0.0), 0.0, 1 / 12))
     lens = optics.lens
     if values:
         lens = replace(lens or Lens.of_picture(optics.width, optics.height), **values)
-    return replace(optics, readout=readout, lens=lens)
+    return replace(optics, readout=readout, shutter=shutter, lens=lens)
 
 
 def _reduced(
@@ -251,6 +287,8 @@ def _reduced(
 
 def _column(fit: Fit, follower: PlaneFollower, h: Float64, conditions: Conditions, term: Term) -> Float64:
     """Change of the predicted values per unit of a shared term, (N,)."""
+    if term == "shutter":
+        return np.asarray(fit.by_shutter(h), float)
     s, optics = fit.samples, follower.optics
     assert s is not None
     frame_gradient, own_gradient = fit.prediction[:, 1:3], fit.prediction[:, 4:6]

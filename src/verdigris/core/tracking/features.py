@@ -10,10 +10,10 @@ from verdigris.core.tracking.motion import Motion, estimate_motion
 from verdigris.core.types import Bool, Float64, Uint8
 
 WINDOW_PX = 21
-PYRAMID_LEVELS = 5
+PYRAMID_LEVELS = 4
 
 
-def choose_features(image: Uint8, region: Bool, most: int = 300) -> Float64:
+def choose_features(image: Uint8, region: Bool, most: int = 200) -> Float64:
     """Well-textured points of the region, (N, 2) float64, plate px.
 
     References
@@ -47,17 +47,26 @@ def follow_features(
     """
     if len(points_before) == 0:
         return points_before, np.zeros(0, bool)
+    height, width = before.shape
+    seen = np.concatenate([points_before, points_guess])
+    margin = WINDOW_PX * 2 ** (PYRAMID_LEVELS - 1) // 2
+    x0, y0 = np.clip(np.floor(seen.min(axis=0)).astype(int) - margin, 0, [width - 1, height - 1])
+    x1, y1 = np.clip(np.ceil(seen.max(axis=0)).astype(int) + margin, [x0 + 1, y0 + 1], [width, height])
+    if x1 - x0 < WINDOW_PX or y1 - y0 < WINDOW_PX:
+        return points_guess, np.zeros(len(points_before), bool)
+    before, now = before[y0:y1, x0:x1], now[y0:y1, x0:x1]
     size = (WINDOW_PX, WINDOW_PX)
     criteria = (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 20, 0.02)
     # OpenCV has pixel centres at whole numbers.
-    a = (points_before - 0.5).astype(np.float32).reshape(-1, 1, 2)
-    g = (points_guess - 0.5).astype(np.float32).reshape(-1, 1, 2)
+    corner = np.array([x0, y0]) + 0.5
+    a = (points_before - corner).astype(np.float32).reshape(-1, 1, 2)
+    g = (points_guess - corner).astype(np.float32).reshape(-1, 1, 2)
     options: dict[str, Any] = {"winSize": size, "maxLevel": PYRAMID_LEVELS, "criteria": criteria, "flags": cv2.OPTFLOW_USE_INITIAL_FLOW}
     b, ok, _ = cv2.calcOpticalFlowPyrLK(before, now, a, g.copy(), **options)
     back, ok_back, _ = cv2.calcOpticalFlowPyrLK(now, before, b, a.copy(), **options)
     returned = np.linalg.norm((back - a).reshape(-1, 2), axis=1) < most_back_px
     good = (ok.reshape(-1) == 1) & (ok_back.reshape(-1) == 1) & returned
-    return b.reshape(-1, 2).astype(np.float64) + 0.5, good
+    return b.reshape(-1, 2).astype(np.float64) + corner, good
 
 
 class Finder:

@@ -1,12 +1,13 @@
 """Follow one plane frame by frame: predict, refine, judge. A frame it is not sure of is lost, with a reason."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Literal
 
 import cv2
 import numpy as np
+import scipy.linalg
 
 from verdigris.core.geometry.homography import apply_homography, homography_from_quads, normalised
 from verdigris.core.geometry.quad import find_quad_problem
@@ -14,7 +15,7 @@ from verdigris.core.tracking.align import Alignment, Conditions, align, corner_s
 from verdigris.core.tracking.appearance import Appearance, build_appearance
 from verdigris.core.tracking.features import Finder, choose_features, follow_features, moved
 from verdigris.core.tracking.motion import Motion, estimate_motion
-from verdigris.core.tracking.optics import STILL, Movement, Optics
+from verdigris.core.tracking.optics import STILL, Movement, Optics, flow
 from verdigris.core.types import Bool, Float32, Float64, Uint8
 
 Status = Literal["followed", "carried", "by_hand", "lost"]
@@ -24,9 +25,12 @@ SIGMA_FLOOR_PX = 0.004
 LEAST_SHARE = 0.05
 LEAST_GOOD = 0.15
 MOST_SIGMA_PX = 2.5
-# An evenly open half-frame shutter, until the plate itself says more.
-USUAL_SHUTTER = 0.5**2 / 12
-USUAL_SHUTTER_WEIGHT = 3e3
+# Exposures an open shutter may have, as variance in time; which it is shows as soon as something moves.
+SHUTTERS = (0.0, 0.25**2 / 12, 0.37**2 / 12, 0.5**2 / 12, 0.7**2 / 12, 1.0 / 12)
+# Movement, px a frame, below which the shutter cannot be seen.
+SMEARING_PX = 3.0
+# How far to look for neighbours of a frame that was lost.
+NEAR_FRAMES = 4
 
 
 @dataclass(frozen=True)
@@ -44,14 +48,19 @@ class Evidence:
     Attributes
     ----------
     pose : (3, 3) float64, ideal frame px from ideal reference px, at the middle row's time
+    movement : how the plane was taken to move when it was compared
     blur : variance by which the frame is softer than the reference, plate px^2
-    shutter, weight : estimate of the shutter's variance in time, frames^2, and one over its variance
+    shutter : variance of the exposure in time, frames^2; None where nothing moved enough to show it
+    tiles : (tiles,) float32, 0..1, how far each tile of the region moves with the plane; NaN where it does not show
+    cost : what is left where the picture is steep, code values
     """
 
     pose: Float64
+    movement: Movement = STILL
     blur: float = 0.0
-    shutter: float = USUAL_SHUTTER
-    weight: float = 0.0
+    shutter: float | None = None
+    tiles: Float32 | None = None
+    cost: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -187,23 +196,62 @@ class PlaneFollower:
         return judged or _lost(frame, 0.0, "Nothing in this frame looks like the region at the reference frame.")
 
     def settle(
-        self, frame: int, now: AnalysisPicture, results: Mapping[int, FrameResult], hidden: Bool | None, thorough: bool = True
-    ) -> FrameResult:
+        self, frame: int, now: AnalysisPicture, results: Mapping[int, FrameResult], hidden: Bool | None, trust: Float64 | None = None,
+        thorough: bool = True,
+    ) -> FrameResult:  # fmt: skip
         """Look at a frame again, now that its neighbours on both sides are known.
 
         Parameters
         ----------
         results : results of the whole run, by frame
+        trust : how far each tile of the region moves with the plane over the run, see `trust_of`
         thorough : whether to look at all samples
         """
         known = results[frame]
-        evidence = self.evidence_of(known)
-        if evidence is None or frame == self.reference_frame:
+        if frame == self.reference_frame:
             return known
-        shutter = self.optics.shutter if self.optics.shutter is not None else evidence.shutter
-        conditions = Conditions(self.movement_at(frame, results), self.reference_movement, evidence.blur, shutter, widened(hidden))
-        found = align(self.appearance, self.optics, now.values, evidence.pose, conditions, self.motion, coarse=False, thorough=thorough)
-        return self._conclude(frame, found, conditions)
+        own, between = self.evidence_of(known), self._between(frame, results)
+        starts = [own.pose] if own is not None else []
+        if between is not None and (own is None or self._differs(known, between)):
+            starts.append(between)
+        hidden = widened(hidden)
+        best: FrameResult | None = None
+        for start in starts:
+            around = {**results, frame: replace(known, corners=self.corners, evidence=Evidence(start))}
+            shutter = self.optics.shutter if self.optics.shutter is not None else (own.shutter if own else None) or 0.0
+            blur = own.blur if own else 0.0
+            conditions = Conditions(self.movement_at(frame, around), self.reference_movement, blur, shutter, (), hidden, trust)
+            rough = own is None or start is between
+            a = align(self.appearance, self.optics, now.values, start, conditions, self.motion, coarse=rough, thorough=thorough)
+            tried = self._conclude(frame, a, conditions)
+            if best is None or best.evidence is None or (tried.evidence is not None and tried.evidence.cost < 0.97 * best.evidence.cost):
+                best = tried
+        return best or known
+
+    def _between(self, frame: int, results: Mapping[int, FrameResult]) -> Float64 | None:
+        """Where the plane would be from its nearest neighbours on both sides, moving evenly; None when they are far."""
+        sides = []
+        for step in (-1, 1):
+            for k in range(1, NEAR_FRAMES + 1):
+                evidence = self.evidence_of(results[frame + step * k]) if frame + step * k in results else None
+                if evidence is not None:
+                    sides.append((step * k, evidence.pose))
+                    break
+        if not sides:
+            return None
+        if len(sides) == 1:
+            return sides[0][1] if abs(sides[0][0]) <= 2 else None
+        (a, first), (b, second) = sides
+        whole = self.optics.log(np.linalg.solve(first, second))
+        return normalised(first @ scipy.linalg.expm(whole * (-a / (b - a))))
+
+    def _differs(self, known: FrameResult, pose: Float64) -> bool:
+        """Whether a result lies far from where its neighbours expect it."""
+        if known.corners is None or known.sigma_px is None:
+            return True
+        expected = self.optics.project(self.plane_corners, pose, STILL)
+        away = np.linalg.norm(expected - known.corners, axis=1)
+        return bool(np.any(away > np.maximum(3.0, 4 * known.sigma_px)))
 
     def movement_at(self, frame: int, results: Mapping[int, FrameResult]) -> Movement:
         """How the plane moves at a frame, from its neighbours."""
@@ -270,14 +318,14 @@ class PlaneFollower:
         """What the frame will be like, from those before it."""
         poses = {0: start, **{n - frame: e.pose for n, e in past[-2:] if abs(n - frame) <= 2}}
         speed = self.optics.movement(poses) if len(poses) > 1 and min(abs(k) for k in poses if k) == 1 else STILL
-        return Conditions(speed, self.reference_movement, past[-1][1].blur if past else 0.0, self._shutter(past), hidden)
+        known = [e.shutter for _, e in past if e.shutter is not None]
+        shutter = self.optics.shutter if self.optics.shutter is not None else float(np.median(known)) if known else 0.0
+        choice = () if self.optics.shutter is not None or not self._smears(speed) else tuple(sorted({*SHUTTERS, shutter}))
+        return Conditions(speed, self.reference_movement, past[-1][1].blur if past else 0.0, shutter, choice, hidden, trust_of([e for _, e in past]))
 
-    def _shutter(self, past: list[tuple[int, Evidence]]) -> float:
-        if self.optics.shutter is not None:
-            return self.optics.shutter
-        weight = USUAL_SHUTTER_WEIGHT + sum(e.weight for _, e in past)
-        total = USUAL_SHUTTER_WEIGHT * USUAL_SHUTTER + sum(e.weight * e.shutter for _, e in past)
-        return float(np.clip(total / weight, 0.0, 1.0 / 12))
+    def _smears(self, movement: Movement) -> bool:
+        """Whether a movement is quick enough to show what the shutter does."""
+        return float(np.median(np.sum(flow(self.appearance.centres, movement) ** 2, axis=1))) > SMEARING_PX**2
 
     def _conclude(self, frame: int, a: Alignment | None, conditions: Conditions) -> FrameResult:
         if a is None:
@@ -290,7 +338,9 @@ class PlaneFollower:
             return _lost(frame, a.share_used, problem)
         h = a.h if self.optics.is_plain else homography_from_quads(self.corners, corners)
         return FrameResult(
-            frame, "followed", h, corners, sigma, a.residual_px, a.share_used, "", Evidence(a.h, a.blur, a.shutter, a.shutter_weight)
+            frame, "followed", h, corners, sigma, a.residual_px, a.share_used, "", 
+            Evidence(a.h, conditions.movement, a.blur, a.shutter if self._smears(conditions.movement) else None, a.tiles, a.cost),
+       
         )
 
     def _judge(self, a: Alignment, corners: Float64, sigma: Float64) -> str:
@@ -306,6 +356,19 @@ class PlaneFollower:
         if not a.converged and float(sigma.max()) > 1.0:
             return "The position did not settle."
         return ""
+
+
+def trust_of(evidence: Iterable[Evidence]) -> Float64 | None:
+    """How far each tile of a region moves with the plane over some frames, (tiles,) 0.02..1; None from fewer than three."""
+    seen = [e.tiles for e in evidence if e.tiles is not None]
+    if len(seen) < 3:
+        return None
+    stack = np.array(seen)
+    known = np.isfinite(stack)
+    mean = np.where(known, stack, 0.0).sum(axis=0) / np.maximum(known.sum(axis=0), 1)
+    # A tile that hardly ever showed is neither trusted nor distrusted.
+    mean = np.where(known.sum(axis=0) >= 3, mean, 0.7)
+    return np.asarray(np.clip((mean - 0.2) / max(0.5, float(np.quantile(mean, 0.9)) - 0.2), 0.02, 1.0), float)
 
 
 def widened(hidden: Bool | None) -> Bool | None:

@@ -17,7 +17,7 @@ import numpy as np
 
 from verdigris.core.light.transfer import encode
 from verdigris.core.tracking.appearance import USUAL_VARIANCE, VARIANCES, Appearance
-from verdigris.core.tracking.optics import Movement, flow
+from verdigris.core.tracking.optics import Movement
 from verdigris.core.types import Float32, Float64, Int
 
 PIXEL_VARIANCE = 1.0 / 12.0
@@ -61,56 +61,91 @@ def softness(
     least : least variance by which the frame is smoothed, plate px^2
     fixed : keep to that least variance, even where the reference is softer
     """
-    c = appearance.centres
-    w = c @ h[2, :2] + h[2, 2]
-    at = (c @ h[:2, :2].T + h[:2, 2]) / w[:, None]
-    local = (h[None, :2, :2] - at[:, :, None] * h[None, None, 2, :2]) / w[:, None, None]
-    inverse = np.linalg.inv(local)
-    own = inverse @ inverse.transpose(0, 2, 1)
-    smear, smear_reference = flow(c, move), flow(c, move_reference)
-    motion = shutter * (smear[:, :, None] * smear[:, None, :] - smear_reference[:, :, None] * smear_reference[:, None, :])
-    eye = np.eye(2)[None]
-    rest = motion + (blur + PIXEL_VARIANCE) * own - PIXEL_VARIANCE * eye
-    shrink = np.linalg.eigvalsh(own)[:, 0]
-    missing = (VARIANCES[0] - np.linalg.eigvalsh(rest + least * own)[:, 0]) / np.maximum(shrink, 1e-6)
-    smoothing = least if fixed else float(np.clip(least + max(0.0, float(missing.max())), least, MOST_SMOOTHING))
-    values, vectors = np.linalg.eigh(rest + smoothing * own)
-    low = np.clip(values[:, 0], VARIANCES[0], None)
-    line = np.clip(values[:, 1] - low, 0.0, None)
-    moving = np.trace(motion, axis1=1, axis2=2)
-    peaked = np.where(moving > 0.5 * line, 0.0, 1.0)
-    return Softness(smoothing, low, line, np.ascontiguousarray(vectors[:, :, 1]), peaked, np.trace(own, axis1=1, axis2=2) / 2)
+    count = len(appearance.centres)
+    round_, line, zoom, peaked = np.empty(count), np.empty(count), np.empty(count), np.empty(count)
+    axis = np.empty((count, 2))
+    most = least if fixed else MOST_SMOOTHING
+    smoothing = _soften(
+        appearance.centres, h, move.v, move_reference.v, blur, shutter, least, most, VARIANCES[0], round_, line, axis, peaked, zoom
+    )
+    return Softness(smoothing, round_, line, axis, peaked, zoom)
 
 
-@numba.njit(cache=True, nogil=True, fastmath=True)
-def _cubic(image, u, v):  # type: ignore[no-untyped-def]
-    """Catmull-Rom value and derivatives at (u, v), px with pixel centres at whole numbers."""
-    iu, iv = int(np.floor(u)), int(np.floor(v))
-    fu, fv = u - iu, v - iv
-    a0, a1 = ((-0.5 * fu + 1.0) * fu - 0.5) * fu, (1.5 * fu - 2.5) * fu * fu + 1.0
-    a2, a3 = ((-1.5 * fu + 2.0) * fu + 0.5) * fu, (0.5 * fu - 0.5) * fu * fu
-    d0, d1 = (-1.5 * fu + 2.0) * fu - 0.5, (4.5 * fu - 5.0) * fu
-    d2, d3 = (-4.5 * fu + 4.0) * fu + 0.5, (1.5 * fu - 1.0) * fu
-    b = ((-0.5 * fv + 1.0) * fv - 0.5) * fv, (1.5 * fv - 2.5) * fv * fv + 1.0, ((-1.5 * fv + 2.0) * fv + 0.5) * fv, (0.5 * fv - 0.5) * fv * fv
-    e = (-1.5 * fv + 2.0) * fv - 0.5, (4.5 * fv - 5.0) * fv, (-4.5 * fv + 4.0) * fv + 0.5, (1.5 * fv - 1.0) * fv
-    value, du, dv = 0.0, 0.0, 0.0
-    for r in range(4):
-        row = image[iv - 1 + r]
-        p0, p1, p2, p3 = row[iu - 1], row[iu], row[iu + 1], row[iu + 2]
-        line = a0 * p0 + a1 * p1 + a2 * p2 + a3 * p3
-        value += b[r] * line
-        du += b[r] * (d0 * p0 + d1 * p1 + d2 * p2 + d3 * p3)
-        dv += e[r] * line
-    return value, du, dv
+@numba.njit(cache=True, nogil=True)
+def _soften(centres, h, v, vr, blur, shutter, least, most, floor, round_, line, axis, peaked, zoom):  # type: ignore[no-untyped-def]
+    """Fill the softness of every tile; returns the smoothing of the frame that leaves nothing negative."""
+    count = centres.shape[0]
+    parts = np.empty((count, 7))
+    smoothing = least
+    for i in range(count):
+        x, y = centres[i, 0], centres[i, 1]
+        w = h[2, 0] * x + h[2, 1] * y + h[2, 2]
+        u, q = (h[0, 0] * x + h[0, 1] * y + h[0, 2]) / w, (h[1, 0] * x + h[1, 1] * y + h[1, 2]) / w
+        a, b = (h[0, 0] - u * h[2, 0]) / w, (h[0, 1] - u * h[2, 1]) / w
+        c, d = (h[1, 0] - q * h[2, 0]) / w, (h[1, 1] - q * h[2, 1]) / w
+        det = a * d - b * c
+        ia, ib, ic, id_ = d / det, -b / det, -c / det, a / det
+        oxx, oxy, oyy = ia * ia + ib * ib, ia * ic + ib * id_, ic * ic + id_ * id_
+        third = v[2, 0] * x + v[2, 1] * y + v[2, 2]
+        sx, sy = v[0, 0] * x + v[0, 1] * y + v[0, 2] - x * third, v[1, 0] * x + v[1, 1] * y + v[1, 2] - y * third
+        third = vr[2, 0] * x + vr[2, 1] * y + vr[2, 2]
+        rx, ry = vr[0, 0] * x + vr[0, 1] * y + vr[0, 2] - x * third, vr[1, 0] * x + vr[1, 1] * y + vr[1, 2] - y * third
+        mxx, mxy, myy = shutter * (sx * sx - rx * rx), shutter * (sx * sy - rx * ry), shutter * (sy * sy - ry * ry)
+        f = blur + PIXEL_VARIANCE
+        xx, xy, yy = mxx + f * oxx - PIXEL_VARIANCE, mxy + f * oxy, myy + f * oyy - PIXEL_VARIANCE
+        parts[i, 0], parts[i, 1], parts[i, 2], parts[i, 3], parts[i, 4], parts[i, 5] = xx, xy, yy, oxx, oxy, oyy
+        parts[i, 6] = mxx + myy
+        zoom[i] = 0.5 * (oxx + oyy)
+        shrink = zoom[i] - np.sqrt((0.5 * (oxx - oyy)) ** 2 + oxy * oxy)
+        txx, txy, tyy = xx + least * oxx, xy + least * oxy, yy + least * oyy
+        lowest = 0.5 * (txx + tyy) - np.sqrt((0.5 * (txx - tyy)) ** 2 + txy * txy)
+        smoothing = max(smoothing, least + (floor - lowest) / max(shrink, 1e-6))
+    smoothing = min(smoothing, max(most, least))
+    for i in range(count):
+        xx, xy, yy = parts[i, 0] + smoothing * parts[i, 3], parts[i, 1] + smoothing * parts[i, 4], parts[i, 2] + smoothing * parts[i, 5]
+        middle, half = 0.5 * (xx + yy), np.sqrt((0.5 * (xx - yy)) ** 2 + xy * xy)
+        round_[i] = max(middle - half, floor)
+        line[i] = max(middle + half - round_[i], 0.0)
+        angle = 0.5 * np.arctan2(2 * xy, xx - yy)
+        axis[i, 0], axis[i, 1] = np.cos(angle), np.sin(angle)
+        peaked[i] = 0.0 if parts[i, 6] > 0.5 * line[i] else 1.0
+    return smoothing
 
 
-@numba.njit(cache=True, nogil=True, fastmath=True)
-def _bilinear(image, u, v):  # type: ignore[no-untyped-def]
-    iu, iv = int(np.floor(u)), int(np.floor(v))
-    fu, fv = u - iu, v - iv
-    p, q, r, s = image[iv, iu], image[iv, iu + 1], image[iv + 1, iu], image[iv + 1, iu + 1]
+@numba.njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _cubic(stack, k, u, v):  # type: ignore[no-untyped-def]
+    """Catmull-Rom value and derivatives of level k at (u, v) > 1, px with pixel centres at whole numbers."""
+    iu, iv = int(u), int(v)
+    fu, fv = np.float32(u - iu), np.float32(v - iv)
+    half, two = np.float32(0.5), np.float32(2.0)
+    one_half, five_half, one = np.float32(1.5), np.float32(2.5), np.float32(1.0)
+    a0, a1 = ((-half * fu + one) * fu - half) * fu, (one_half * fu - five_half) * fu * fu + one
+    a2, a3 = ((-one_half * fu + two) * fu + half) * fu, (half * fu - half) * fu * fu
+    d0, d1 = (-one_half * fu + two) * fu - half, (np.float32(4.5) * fu - np.float32(5.0)) * fu
+    d2, d3 = (-np.float32(4.5) * fu + np.float32(4.0)) * fu + half, (one_half * fu - one) * fu
+    b0, b1 = ((-half * fv + one) * fv - half) * fv, (one_half * fv - five_half) * fv * fv + one
+    b2, b3 = ((-one_half * fv + two) * fv + half) * fv, (half * fv - half) * fv * fv
+    e0, e1 = (-one_half * fv + two) * fv - half, (np.float32(4.5) * fv - np.float32(5.0)) * fv
+    e2, e3 = (-np.float32(4.5) * fv + np.float32(4.0)) * fv + half, (one_half * fv - one) * fv
+    x, y = iu - 1, iv - 1
+    p0, p1, p2, p3 = stack[k, y, x], stack[k, y, x + 1], stack[k, y, x + 2], stack[k, y, x + 3]
+    l0, m0 = a0 * p0 + a1 * p1 + a2 * p2 + a3 * p3, d0 * p0 + d1 * p1 + d2 * p2 + d3 * p3
+    p0, p1, p2, p3 = stack[k, y + 1, x], stack[k, y + 1, x + 1], stack[k, y + 1, x + 2], stack[k, y + 1, x + 3]
+    l1, m1 = a0 * p0 + a1 * p1 + a2 * p2 + a3 * p3, d0 * p0 + d1 * p1 + d2 * p2 + d3 * p3
+    p0, p1, p2, p3 = stack[k, y + 2, x], stack[k, y + 2, x + 1], stack[k, y + 2, x + 2], stack[k, y + 2, x + 3]
+    l2, m2 = a0 * p0 + a1 * p1 + a2 * p2 + a3 * p3, d0 * p0 + d1 * p1 + d2 * p2 + d3 * p3
+    p0, p1, p2, p3 = stack[k, y + 3, x], stack[k, y + 3, x + 1], stack[k, y + 3, x + 2], stack[k, y + 3, x + 3]
+    l3, m3 = a0 * p0 + a1 * p1 + a2 * p2 + a3 * p3, d0 * p0 + d1 * p1 + d2 * p2 + d3 * p3
+    return b0 * l0 + b1 * l1 + b2 * l2 + b3 * l3, b0 * m0 + b1 * m1 + b2 * m2 + b3 * m3, e0 * l0 + e1 * l1 + e2 * l2 + e3 * l3
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _bilinear(stack, k, u, v):  # type: ignore[no-untyped-def]
+    iu, iv = int(u), int(v)
+    fu, fv = np.float32(u - iu), np.float32(v - iv)
+    p, q, r, s = stack[k, iv, iu], stack[k, iv, iu + 1], stack[k, iv + 1, iu], stack[k, iv + 1, iu + 1]
     top, bottom = p + fu * (q - p), r + fu * (s - r)
-    return top + fv * (bottom - top), (q - p) * (1 - fv) + (s - r) * fv, bottom - top
+    return top + fv * (bottom - top), (q - p) * (np.float32(1.0) - fv) + (s - r) * fv, bottom - top
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
@@ -157,14 +192,14 @@ def _predict(stack, steps, variances, origin, ideal, times, m0, m1, m2, tiles, r
             continue
         value, du, dv, change = 0.0, 0.0, 0.0, 0.0
         if taps == 1:
-            value, du, dv = _cubic(stack[k], u0, v0)
-            change, _, _ = _bilinear(steps[k], u0, v0)
+            value, du, dv = _cubic(stack, k, u0, v0)
+            change, _, _ = _bilinear(steps, k, u0, v0)
         else:
             for j in range(taps):
                 o = spacing * (j - (taps - 1) * 0.5)
                 uu, vv = u0 + o * axis[tile, 0], v0 + o * axis[tile, 1]
-                a, adu, adv = _bilinear(stack[k], uu, vv)
-                b, _, _ = _bilinear(steps[k], uu, vv)
+                a, adu, adv = _bilinear(stack, k, uu, vv)
+                b, _, _ = _bilinear(steps, k, uu, vv)
                 value += weights[j] * a
                 du += weights[j] * adu
                 dv += weights[j] * adv
