@@ -3,10 +3,12 @@
 import sys
 from collections.abc import Callable
 
-from bench import interface, render, tracking
+from bench import demo_shot, interface, render
+from bench.tracking import suite
 
 SECTIONS: dict[str, Callable[[bool], None]] = {
-    "tracking": tracking.run,
+    "tracking": suite.run,
+    "demo-shot": demo_shot.run,
     "render": render.run,
     "memory": render.run_memory,
     "interface": interface.run,

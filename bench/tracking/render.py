@@ -109,8 +109,12 @@ def _under(out, ideal, texture, hinv, crown, bowed, sub):  # type: ignore[no-unt
                     fu, fv = u - iu, v - iv
                     a, b = (1 - fu) * (1 - fv), fu * (1 - fv)
                     d, e = (1 - fu) * fv, fu * fv
-                    light += a * texture[iv, iu, 0] + b * texture[iv, iu + 1, 0] + d * texture[iv + 1, iu, 0] + e * texture[iv + 1, iu + 1, 0]
-                    cover += a * texture[iv, iu, 1] + b * texture[iv, iu + 1, 1] + d * texture[iv + 1, iu, 1] + e * texture[iv + 1, iu + 1, 1]
+                    light += (
+                        a * texture[iv, iu, 0] + b * texture[iv, iu + 1, 0] + d * texture[iv + 1, iu, 0] + e * texture[iv + 1, iu + 1, 0]
+                    )
+                    cover += (
+                        a * texture[iv, iu, 1] + b * texture[iv, iu + 1, 1] + d * texture[iv + 1, iu, 1] + e * texture[iv + 1, iu + 1, 1]
+                    )
             scale = room / (sub * sub)
             out[y, x, 0] += light * scale
             out[y, x, 1] += cover * scale

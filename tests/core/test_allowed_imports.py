@@ -2,7 +2,7 @@ import ast
 from pathlib import Path
 
 CORE = Path(__file__).resolve().parents[2] / "src" / "verdigris" / "core"
-PURE_STANDARD = {"collections", "dataclasses", "typing", "functools", "itertools", "math", "fractions", "enum"}
+PURE_STANDARD = {"collections", "copy", "itertools", "dataclasses", "typing", "functools", "math", "fractions", "enum"}
 ALLOWED = PURE_STANDARD | {"numpy", "scipy", "cv2", "numba", "verdigris"}
 
 

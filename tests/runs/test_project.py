@@ -41,15 +41,15 @@ def tracks(plate) -> dict[str, dict[int, FrameResult]]:
 
 def test_following_begins_at_the_reference_frame_and_goes_both_ways(folder, shot, plate):
     with OpenShot(shot, folder) as opened:
-        order = [s.result.frame for s in follow_surface(opened.plate, shot, shot.surfaces[0])]
+        order = [s.result.frame for s in follow_surface(opened.plate, shot, shot.surfaces[0]) if not s.again]
     assert order == [30, *range(31, 60), *range(29, -1, -1)]
 
 
 def test_known_frames_are_kept_and_the_run_goes_on_behind_them(folder, shot, tracks):
     known = {n: tracks["s"][n] for n in (30, 31, 32, 29)}
     with OpenShot(shot, folder) as opened:
-        steps = list(follow_surface(opened.plate, shot, shot.surfaces[0], known=known, direction="forwards"))
-        both = [s.result.frame for s in follow_surface(opened.plate, shot, shot.surfaces[0], known=tracks["s"])]
+        steps = [s for s in follow_surface(opened.plate, shot, shot.surfaces[0], known=known, direction="forwards") if not s.again]
+        both = [s.result.frame for s in follow_surface(opened.plate, shot, shot.surfaces[0], known=tracks["s"]) if not s.again]
     assert [s.result.frame for s in steps] == list(range(33, 60))
     assert both == []
 

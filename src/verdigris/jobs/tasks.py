@@ -137,7 +137,6 @@ def track(job_id: str, revision: int, direction: Direction) -> None:
         surface = document.surface(take.surface)
         crops = folder.crops(take.id)
         crops.mkdir(parents=True, exist_ok=True)
-        lost = sum(r.status == "lost" for r in known.values())
         done = len(known)
         with OpenShot(document, Path("/nonexistent"), media_paths(settings, document)) as opened:
             total = _frames_to_do(opened.plate.facts.frame_count, surface.reference_frame, direction, known)
@@ -146,10 +145,12 @@ def track(job_id: str, revision: int, direction: Direction) -> None:
                     write_crops(crops / f"{step.result.frame:06d}.jpg", step.picture, step.result.corners)
                 with session(settings.database_url) as s:
                     write_frame(s, take.id, step.result)
+                known[step.result.frame] = step.result
                 done += 1
-                lost += step.result.status == "lost"
-                job.progress(done, total)
-        return f"{done - lost} frames followed" + (f", {lost} lost." if lost else ".")
+                # Once every frame has a result, a second look goes over them again.
+                job.progress(done, total if done <= total else max(done, len(known) * (1 + (done - 1) // len(known))))
+        lost = sum(r.status == "lost" for r in known.values())
+        return f"{len(known) - lost} frames followed" + (f", {lost} lost." if lost else ".")
 
     run_job(settings.database_url, job_id, work)
 

@@ -6,24 +6,38 @@ from typing import Literal
 
 import numpy as np
 
+from verdigris.core.geometry.lens import Lens
 from verdigris.core.matte.occlusion import region_mask
+from verdigris.core.tracking.calibrate import calibrate, trust_of_run, worth_settling
 from verdigris.core.tracking.follow import AnalysisPicture, FrameResult, PlaneFollower
+from verdigris.core.tracking.optics import Optics
 from verdigris.core.types import Bool
+from verdigris.media.facts import MediaFacts
 from verdigris.media.frames import Frame
 from verdigris.media.reader import Reader
 from verdigris.runs.errors import RunError
 from verdigris.runs.fronts import Tracks, coverage_in_front
 from verdigris.shot.document import Shot, Surface
 
+# How often the run is asked about the camera, and the gain (share of the residual) from which once more is worth it.
+MOST_ROUNDS = 3
+WORTH_ANOTHER_ROUND = 0.02
+
 Direction = Literal["forwards", "backwards", "both"]
 
 
 @dataclass(frozen=True)
 class Step:
-    """One frame done: its result, and the frame itself for whoever wants to cut evidence from it."""
+    """One frame done: its result, and the frame itself for whoever wants to cut evidence from it.
+
+    Attributes
+    ----------
+    again : whether the frame had a result already, and this one is the second, closer look
+    """
 
     result: FrameResult
     picture: Frame
+    again: bool = False
 
 
 def region_at_reference(shot: Shot, surface: Surface, tracks: Tracks, width: int, height: int) -> Bool:
@@ -59,10 +73,23 @@ def make_follower(reader: Reader, shot: Shot, surface: Surface, tracks: Tracks) 
         )
     picture = reader.frame(surface.reference_frame)
     region = region_at_reference(shot, surface, tracks, facts.width, facts.height)
-    follower = PlaneFollower(AnalysisPicture.of(picture.luma()), region, quad, surface.motion, surface.reference_frame)
+    follower = PlaneFollower(
+        AnalysisPicture.of(picture.luma()), region, quad, surface.motion, surface.reference_frame, optics_of(shot, facts)
+    )
     if follower.problem is not None:
         raise RunError("cannot_follow", f"{surface.name}: {follower.problem.reason}", problem=follower.problem.code)
     return follower, picture
+
+
+def optics_of(shot: Shot, facts: MediaFacts) -> Optics:
+    """What the document says about lens and read-out; what it leaves open begins plain."""
+    lens = shot.lens
+    given = None
+    if lens.mode == "given":
+        centre = lens.centre or (facts.width / 2, facts.height / 2)
+        half = float(np.hypot(facts.width, facts.height)) / 2
+        given = Lens(centre, half, lens.k1, lens.k2, lens.k3, lens.p1, lens.p2)
+    return Optics(facts.width, facts.height, given, shot.camera.readout or 0.0)
 
 
 def follow_surface(
@@ -86,7 +113,8 @@ def follow_surface(
     Yields
     ------
     Step
-        For the reference frame first (unless known), then for every new frame in order of travel.
+        For the reference frame first (unless known), then for every new frame in order of travel; then, where what the
+        whole run says about the camera and the region makes a difference, once more for every frame in order.
 
     Raises
     ------
@@ -104,7 +132,42 @@ def follow_surface(
         while first + step in results:
             first += step
         history = [results[n] for n in range(start, first + step, step)]
-        yield from _one_way(reader, shot, surface, tracks, follower, history, first, step, stop)
+        for one in _one_way(reader, shot, surface, tracks, follower, history, first, step, stop):
+            results[one.result.frame] = one.result
+            yield one
+    yield from _settle(reader, shot, surface, tracks, follower, results, stop)
+
+
+def _settle(
+    reader: Reader, shot: Shot, surface: Surface, tracks: Tracks, follower: PlaneFollower, results: dict[int, FrameResult],
+    stop: Callable[[], bool],
+) -> Iterator[Step]:  # fmt: skip
+    """Ask the run about the camera, then look at its frames again with what is known now."""
+
+    def hidden(n: int) -> Bool | None:
+        front = coverage_in_front(shot, surface, tracks, n, reader.facts.width, reader.facts.height)
+        return None if front is None else front > 0.01
+
+    for i in range(MOST_ROUNDS):
+        found = calibrate(
+            follower, results, lambda n: AnalysisPicture.of(reader.frame(n).luma()), hidden,
+            lens=shot.lens.mode == "estimate", readout=shot.camera.readout is None, stop=stop,
+        )  # fmt: skip
+        if stop() or not worth_settling(follower, results, found):
+            return
+        follower = follower.under(found.optics, found.reference_movement)
+        results = follower.restated(results)
+        trust = trust_of_run(follower, results)
+        last = i == MOST_ROUNDS - 1 or found.gain < WORTH_ANOTHER_ROUND
+        frames = sorted(results)
+        for n, picture in zip(range(frames[0], frames[-1] + 1), reader.frames(frames[0], frames[-1] + 1, 1), strict=False):
+            if stop():
+                return
+            if n in results and n != follower.reference_frame:
+                results[n] = follower.settle(n, AnalysisPicture.of(picture.luma()), results, hidden(n), trust, last)
+                yield Step(results[n], picture, again=True)
+        if last:
+            return
 
 
 def _one_way(

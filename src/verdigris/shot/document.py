@@ -52,6 +52,26 @@ class Plate(MediaRef):
     first_frame: int | None = Field(None, ge=0, description="number of the first frame; default from the file")
 
 
+class LensModel(Part):
+    """What the lens does to straight lines; radii are counted in half diagonals of the picture."""
+
+    mode: Literal["none", "given", "estimate"] = Field("estimate", description="whether it is ideal, known, or found from the track")
+    k1: float = Field(0.0, ge=-2, le=2, description="radial, second order")
+    k2: float = Field(0.0, ge=-2, le=2, description="radial, fourth order")
+    k3: float = Field(0.0, ge=-2, le=2, description="radial, sixth order")
+    p1: float = Field(0.0, ge=-1, le=1, description="tangential")
+    p2: float = Field(0.0, ge=-1, le=1, description="tangential")
+    centre: Point | None = Field(None, description="plate px; default is the middle of the picture")
+
+
+class CameraModel(Part):
+    """How the camera reads its picture out."""
+
+    readout: float | None = Field(
+        None, ge=-1, le=1, description="share of the frame time between first and last row; without it, found from the track"
+    )
+
+
 class Region(Part):
     """Shapes that move with the plane, at the reference frame, plate px."""
 
@@ -148,6 +168,8 @@ class Shot(Part):
     version: Literal[1] = 1
     name: Name = "Shot"
     plate: Plate
+    lens: LensModel = Field(default_factory=LensModel)
+    camera: CameraModel = Field(default_factory=CameraModel)
     surfaces: list[Surface] = Field(default_factory=list, max_length=50)
     occluders: list[Occluder] = Field(default_factory=list, max_length=50)
     placements: list[Placement] = Field(default_factory=list, max_length=50)
@@ -231,6 +253,8 @@ def tracking_key(shot: Shot, surface: Surface) -> str:
         del o["name"], o["depth"]
     basis = {
         "plate": shot.plate.model_dump(mode="json", include={"path", "media"}),
+        "lens": shot.lens.model_dump(mode="json"),
+        "camera": shot.camera.model_dump(mode="json"),
         "reference_frame": surface.reference_frame,
         "motion": surface.motion,
         "region": surface.region.model_dump(mode="json"),

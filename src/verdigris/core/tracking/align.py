@@ -17,11 +17,11 @@ import numba
 import numpy as np
 
 from verdigris.core.geometry.homography import apply_homography, normalised
-from verdigris.core.light.transfer import decode_array, encode_array
 from verdigris.core.tracking.appearance import USUAL_VARIANCE, Appearance, frame_normaliser
 from verdigris.core.tracking.motion import FREEDOMS, Motion, exponential, point_jacobian
 from verdigris.core.tracking.optics import Movement, Optics
 from verdigris.core.tracking.synthesis import predict, rim_px, softness
+from verdigris.core.tracking.tone import encode_table, to_code, to_light
 from verdigris.core.types import Bool, Float32, Float64, Int
 
 COARSE_VARIANCE = 5.0
@@ -87,10 +87,11 @@ class Alignment:
 class FramePictures:
     """Smoothed versions of one frame around a box, made when asked for."""
 
-    def __init__(self, values: Float32, box: tuple[int, int, int, int]) -> None:
+    def __init__(self, values: Float32, box: tuple[int, int, int, int], bend: float) -> None:
         x0, y0, x1, y1 = box
         self.origin = (x0, y0)
-        self._light = decode_array(np.ascontiguousarray(values[y0:y1, x0:x1]))
+        self._values = np.ascontiguousarray(values[y0:y1, x0:x1])
+        self._light, self._table, self._bend = to_light(self._values, bend), encode_table(bend), bend
         self._made: dict[float, Float32] = {}
 
     def smoothed(self, variance: float) -> Float32:
@@ -99,8 +100,16 @@ class FramePictures:
         if key not in self._made:
             if len(self._made) > 3:
                 self._made.clear()
-            self._made[key] = encode_array(cv2.GaussianBlur(self._light, (0, 0), float(np.sqrt(variance)), borderType=cv2.BORDER_REFLECT_101))
+            soft = cv2.GaussianBlur(self._light, (0, 0), float(np.sqrt(variance)), borderType=cv2.BORDER_REFLECT_101)
+            self._made[key] = to_code(soft, self._table)
         return self._made[key]
+
+    def bent(self, bend: float) -> "FramePictures":
+        """The same frame under another tone curve."""
+        height, width = self._values.shape
+        other = FramePictures(self._values, (0, 0, width, height), bend)
+        other.origin = self.origin
+        return other
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
@@ -285,7 +294,9 @@ def _place(appearance: Appearance, optics: Optics, h: Float64, conditions: Condi
     keep = np.sort(first[inside[first]])
     at = at[keep]
     centres = at + 0.5
-    return _Samples(at, optics.ideal(centres), optics.row_time(centres[:, 1]) if optics.readout else np.zeros(len(keep)), tiles[keep], depth[keep])
+    return _Samples(
+        at, optics.ideal(centres), optics.row_time(centres[:, 1]) if optics.readout else np.zeros(len(keep)), tiles[keep], depth[keep]
+    )
 
 
 class Fit:
@@ -369,7 +380,9 @@ class Fit:
         order = np.argsort(steep)
         flat, edge = order[: len(order) // 2], order[-len(order) // 5 :]
         self.noise = max(1.4826 * float(np.median(r[flat])), 1e-3)
-        self.slip = 1.4826 * float(np.median(np.sqrt(np.maximum(r[edge] ** 2 - (0.6745 * self.noise) ** 2, 0)) / np.maximum(steep[edge], 1e-4)))
+        self.slip = 1.4826 * float(
+            np.median(np.sqrt(np.maximum(r[edge] ** 2 - (0.6745 * self.noise) ** 2, 0)) / np.maximum(steep[edge], 1e-4))
+        )
         self.slip = float(np.clip(self.slip, 0.005, 0.5))
         residual, expected, square = np.empty(n, np.float32), np.empty(n, np.float32), np.zeros(len(self.gain))
         _expect(
@@ -407,14 +420,14 @@ class Fit:
         starts = [*np.flatnonzero(np.diff(self.samples.tiles, prepend=-1)), len(self.samples.tiles)]
         return np.array([(r := self._rows[a:b]).T @ r for a, b in pairwise(starts)], dtype=np.float64)
 
-    def likeliest_shutter(self, h: Float64, least: float, candidates: tuple[float, ...]) -> float:
-        """The shutter with which a pose that is nearly right fits best."""
+    def shutter_costs(self, h: Float64, least: float, candidates: tuple[float, ...]) -> Float64:
+        """How well a pose that is nearly right fits with each of some shutters, code values: lower fits better."""
         costs = []
         for shutter in candidates:
             self.conditions = replace(self.conditions, shutter=shutter)
             self.look(h, least)
             costs.append(self.cost())
-        return candidates[int(np.argmin(costs))]
+        return np.array(costs)
 
     def by_shutter(self, h: Float64) -> Float32:
         """Change of the predicted values per unit of the shutter's variance, (N,)."""
@@ -423,6 +436,17 @@ class Fit:
         soft = softness(self.appearance, h, c.movement, c.reference_movement, self.blur, c.shutter + delta, self.soft.smoothing, True)
         other = predict(self.appearance, soft, s.ideal, s.times, s.tiles, h, c.movement, c.shutter + delta)[:, 0]
         return np.where(self.seen & (other > -50), (other - self.prediction[:, 0]) / delta, 0).astype(np.float32)
+
+    def by_tone(self, bent: Appearance, bend: float, h: Float64) -> Float32:
+        """Change of the predicted values against the frame's per unit of the tone curve's bend, (N,)."""
+        c, s = self.conditions, self.samples
+        assert s is not None
+        delta = bend - self.optics.tone
+        other = predict(bent, self.soft, s.ideal, s.times, s.tiles, h, c.movement, c.shutter)[:, 0]
+        image, (x0, y0) = self.pictures.bent(bend).smoothed(self.soft.smoothing), self.pictures.origin
+        values = image[np.clip(s.pixels[:, 1] - y0, 0, image.shape[0] - 1), np.clip(s.pixels[:, 0] - x0, 0, image.shape[1] - 1)]
+        change = (other - self.prediction[:, 0]) - (values - self.values) / self.gain[s.tiles]
+        return np.where(self.seen & (other > -50), change / delta, 0).astype(np.float32)
 
     def steep(self) -> Bool:
         """The quarter of the samples where the picture is steepest: those that would show a fault, (N,)."""
@@ -444,7 +468,9 @@ class Fit:
         signal = self.gain**2 * self.energy
         expected = np.sqrt(signal / (signal + noise))
         good = (self.correlation > 0.7 * expected) & (self.gain > 0.2) & (signal > 2 * noise)
-        weight = self.mass * np.sqrt(np.minimum(self.energy, 4 * float(np.median(self.energy[self.mass > 0])) if (self.mass > 0).any() else 1.0))
+        weight = self.mass * np.sqrt(
+            np.minimum(self.energy, 4 * float(np.median(self.energy[self.mass > 0])) if (self.mass > 0).any() else 1.0)
+        )
         if self.conditions.trust is not None:
             weight = weight * self.conditions.trust
         return float((weight * good).sum() / max(float(weight.sum()), 1e-12))
@@ -452,7 +478,7 @@ class Fit:
 
 def align(
     appearance: Appearance, optics: Optics, values: Float32, start: Float64, conditions: Conditions, motion: Motion, coarse: bool = True,
-    thorough: bool = True, tolerance_px: float = 0.002,
+    thorough: bool = True, tolerance_px: float = 0.0008,
 ) -> Alignment | None:  # fmt: skip
     """Refine a pose from coarse to fine; None when the region is hardly in the picture.
 
@@ -468,7 +494,7 @@ def align(
     plan: list[_Stage] = [(appearance.few, COARSE_VARIANCE, 8, 0.1)] if coarse else []
     plan.append((appearance.few, USUAL_VARIANCE, 6, 0.01))
     if thorough:
-        plan.append((None, USUAL_VARIANCE, 4, tolerance_px))
+        plan.append((None, USUAL_VARIANCE, 6, tolerance_px))
     found = _refined(appearance, optics, values, start, conditions, motion, plan)
     return None if found is None else _conclude(*found)
 
@@ -477,7 +503,7 @@ def fit_at(
     appearance: Appearance, optics: Optics, values: Float32, start: Float64, conditions: Conditions, motion: Motion
 ) -> tuple["Fit", Float64] | None:
     """Refine a pose that is nearly right, and hand out the fit's state at the end."""
-    plan = [(appearance.few, USUAL_VARIANCE, 5, 0.01)]
+    plan: list[_Stage] = [(appearance.few, USUAL_VARIANCE, 4, 0.01)]
     found = _refined(appearance, optics, values, start, conditions, motion, plan)
     if found is None:
         return None
@@ -493,13 +519,15 @@ def _refined(
     box = box_of(appearance, optics, start, conditions.movement)
     if box is None:
         return None
-    fit = Fit(appearance, optics, FramePictures(values, box), conditions, motion)
+    fit = Fit(appearance, optics, FramePictures(values, box, optics.tone), conditions, motion)
     h, converged = start, False
     for which, least, most, stop in plan:
         if not fit.place(h, which):
             return None
         if least >= COARSE_VARIANCE and len(conditions.shutters) > 1:
-            fit.conditions = conditions = replace(conditions, shutter=fit.likeliest_shutter(h, least, conditions.shutters))
+            fit.conditions = conditions = replace(
+                conditions, shutter=conditions.shutters[int(np.argmin(fit.shutter_costs(h, least, conditions.shutters)))]
+            )
         placed_at, converged = h, False
         for iteration in range(most):
             fit.look(h, least)
@@ -519,7 +547,9 @@ def _refined(
             fit.blur = float(np.clip(fit.blur + change, -25.0, 40.0))
             moved = float(np.abs(pose).sum()) / n[0, 0]
             # A step well within the noise changes nothing any more.
-            if moved < max(stop, 0.1 * fit.noise * float(np.linalg.norm(step_sigma)) / n[0, 0]) and abs(change) < (0.05 + 0.03 * abs(fit.blur)) * (10 if least >= COARSE_VARIANCE else 1):
+            if moved < max(stop, 0.03 * fit.noise * float(np.linalg.norm(step_sigma)) / n[0, 0]) and abs(change) < (
+                0.05 + 0.03 * abs(fit.blur)
+            ) * (10 if least >= COARSE_VARIANCE else 1):
                 converged = True
                 break
             if least < COARSE_VARIANCE and _drift(appearance, placed_at, h) > 1.0:

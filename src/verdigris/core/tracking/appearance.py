@@ -11,8 +11,8 @@ import cv2
 import numpy as np
 
 from verdigris.core.geometry.homography import apply_homography
-from verdigris.core.light.transfer import decode_array, encode_array
 from verdigris.core.tracking.optics import STILL, Movement, Optics
+from verdigris.core.tracking.tone import encode_table, to_code, to_light
 from verdigris.core.types import Bool, Float32, Float64, Int
 
 VARIANCES = np.array([0.3, 0.64, 1.3, 2.6, 5.2, 10.4, 20.8, 41.6, 83.2])
@@ -29,6 +29,7 @@ class Appearance:
     origin : (2,) float64, ideal reference px of the stack's top-left corner
     stack : (levels, h, w) float32, linear light, blurred by VARIANCES px^2
     steps : (levels - 1, h, w) float32, differences of neighbouring levels
+    table : light to code values, see `tone`
     points : (N, 2) float64, ideal reference px of samples, strongest of each neighbourhood first kept
     depth : (N,) float32, distance of a sample from the rim of the region, px
     tiles : (N,) int64 tile of each sample, ascending
@@ -41,6 +42,7 @@ class Appearance:
     origin: Float64
     stack: Float32
     steps: Float32
+    table: Float32
     points: Float64
     depth: Float32
     tiles: Int
@@ -67,7 +69,8 @@ def build_appearance(
         return None
     light, inside, origin = _crop(values, region, optics, move, (xs.min(), ys.min(), xs.max() + 1, ys.max() + 1))
     stack = np.stack([cv2.GaussianBlur(light, (0, 0), float(np.sqrt(s)), borderType=cv2.BORDER_REFLECT_101) for s in VARIANCES])
-    soft = encode_array(np.ascontiguousarray(stack[1]))
+    table = encode_table(optics.tone)
+    soft = to_code(np.ascontiguousarray(stack[1]), table)
     gx, gy = cv2.Sobel(soft, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(soft, cv2.CV_32F, 0, 1, scale=0.125)
     strength = np.hypot(gx, gy)
     depth = cv2.distanceTransform(inside.astype(np.uint8), cv2.DIST_L2, 5)
@@ -89,21 +92,19 @@ def build_appearance(
     middle, s = (low + high) / 2, 2.0 / float(np.hypot(*(high - low)))
     normaliser = np.array([[s, 0, -s * middle[0]], [0, s, -s * middle[1]], [0, 0, 1]])
     return Appearance(
-        origin, stack, np.ascontiguousarray(stack[1:] - stack[:-1]), points, depths.astype(np.float32), tiles, centres,
+        origin, stack, np.ascontiguousarray(stack[1:] - stack[:-1]), table, points, depths.astype(np.float32), tiles, centres,
         np.arange(0, len(points), stride), normaliser, float(strength[ys, xs].mean()),
     )  # fmt: skip
 
 
-def _crop(
-    values: Float32, region: Bool, optics: Optics, move: Movement, box: tuple[int, int, int, int]
-) -> tuple[Float32, Bool, Float64]:
+def _crop(values: Float32, region: Bool, optics: Optics, move: Movement, box: tuple[int, int, int, int]) -> tuple[Float32, Bool, Float64]:
     """The region's surroundings in linear light and ideal coordinates, its mask, and the crop's corner."""
     x0, y0, x1, y1 = box
     exposure = optics.shutter or 0.0
     if optics.is_plain and exposure * float(np.abs(move.a).max()) == 0:
         left, top = max(0, x0 - MARGIN_PX), max(0, y0 - MARGIN_PX)
         part = np.s_[top : y1 + MARGIN_PX, left : x1 + MARGIN_PX]
-        return decode_array(np.ascontiguousarray(values[part])), region[part], np.array([left, top], float)
+        return to_light(np.ascontiguousarray(values[part]), optics.tone), region[part], np.array([left, top], float)
     rim = np.array([[x, y] for x in np.linspace(x0, x1, 9) for y in np.linspace(y0, y1, 9)])
     ideal = optics.plane(rim, np.eye(3), move)
     left, top = np.floor(ideal.min(axis=0)).astype(int) - MARGIN_PX
@@ -111,7 +112,7 @@ def _crop(
     x, y = np.meshgrid(np.arange(left, right) + 0.5, np.arange(top, bottom) + 0.5)
     at = optics.project(np.stack([x.ravel(), y.ravel()], axis=1), np.eye(3), move, exposure).reshape(*x.shape, 2)
     u, w = at[..., 0].astype(np.float32) - 0.5, at[..., 1].astype(np.float32) - 0.5
-    light = cv2.remap(decode_array(values), u, w, cv2.INTER_LANCZOS4, borderMode=cv2.BORDER_REPLICATE)
+    light = cv2.remap(to_light(values, optics.tone), u, w, cv2.INTER_LANCZOS4, borderMode=cv2.BORDER_REPLICATE)
     inside = cv2.remap(region.astype(np.uint8), u, w, cv2.INTER_NEAREST, borderValue=0) > 0
     return np.asarray(light, np.float32), inside, np.array([left, top], float)
 

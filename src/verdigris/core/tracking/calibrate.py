@@ -18,19 +18,14 @@ import numpy as np
 
 from verdigris.core.geometry.lens import Lens
 from verdigris.core.tracking.align import Conditions, Fit, fit_at, sandwich
-from verdigris.core.tracking.follow import SHUTTERS, AnalysisPicture, FrameResult, PlaneFollower, trust_of, widened
+from verdigris.core.tracking.follow import SHUTTERS, SMEARING_PX, AnalysisPicture, FrameResult, PlaneFollower, trust_of, widened
 from verdigris.core.tracking.optics import Movement, Optics, flow
 from verdigris.core.types import Bool, Float64
 
-Term = Literal["shutter", "readout", "k1", "k2"]
-MOST_FRAMES = 12
-MOST_ROUNDS = 4
-SETS: tuple[tuple[Term, ...], ...] = (
-    ("shutter",),
-    ("shutter", "readout"),
-    ("shutter", "k1", "k2"),
-    ("shutter", "readout", "k1", "k2"),
-)
+Term = Literal["shutter", "tone", "readout", "k1", "k2"]
+TERMS: tuple[Term, ...] = ("shutter", "tone", "readout", "k1", "k2")
+MOST_FRAMES = 9
+MOST_ROUNDS = 3
 SIGNIFICANT = 5.0
 LEAST_GAIN = 0.004
 
@@ -76,21 +71,22 @@ def calibrate(
     start = replace(follower.optics, shutter=_shutter(results))
     reference_movement = follower.movement_at(follower.reference_frame, results)
     frames = choose_frames(follower, results)
-    plain = Calibration(start, reference_movement, {}, 0.0)
     if len(frames) < 3:
-        return plain
+        return Calibration(start, reference_movement, {}, 0.0)
     pictures = {n: (picture(n), hidden(n)) for n in frames}
     base = follower.under(start, reference_movement)
-    allowed: tuple[Term, ...] = ("shutter", *(("readout",) if readout else ()), *(("k1", "k2") if lens else ()))
+    stated = base.restated(results)
     if follower.optics.shutter is None:
-        base = _best_shutter(base, results, pictures, stop)
+        base = base.under(replace(start, shutter=_best_shutter(base, stated, pictures)), reference_movement)
     plain = Calibration(base.optics, reference_movement, {}, 0.0)
-    before = _linearise(base, base.restated(results), pictures, allowed, stop)
-    if before is None or (base.optics.is_plain and before.promise < 2 * LEAST_GAIN):
+    allowed: tuple[Term, ...] = ("shutter", "tone", *(("readout",) if readout else ()), *(("k1", "k2") if lens else ()))
+    before = _linearise(base, stated, pictures, allowed, stop)
+    if before is None or (follower.optics.is_plain and before.promise < 2 * LEAST_GAIN):
         return plain
-    best, best_gain = plain, LEAST_GAIN if base.optics.is_plain else 0.0
-    for terms in [t for t in SETS if set(t) <= set(allowed)]:
-        solved = _solve(base, results, pictures, terms, stop)
+    wanted = tuple(_choose(before, base.optics, allowed)[0])
+    best, best_gain = plain, LEAST_GAIN if follower.optics.is_plain else 0.0
+    for terms in _simpler_first(wanted):
+        solved = _solve(base, results, pictures, terms, before, stop)
         if solved is None:
             continue
         optics, estimates, costs = solved
@@ -101,29 +97,56 @@ def calibrate(
     return best
 
 
+def _simpler_first(wanted: tuple[str, ...]) -> list[tuple[Term, ...]]:
+    """The terms that look certain, and before them those without the lens, which may only seem to be needed."""
+    terms: tuple[Term, ...] = tuple(t for t in wanted if t in TERMS)  # type: ignore[misc]
+    simple = tuple(t for t in terms if t not in ("k1", "k2"))
+    return [s for s in dict.fromkeys((simple, terms)) if s]
+
+
+def worth_settling(follower: PlaneFollower, results: Mapping[int, FrameResult], found: Calibration) -> bool:
+    """Whether a second look at all frames can change anything: other optics, smear, content that moves, lost frames."""
+    if found.optics.lens != follower.optics.lens or found.optics.readout != follower.optics.readout or found.optics.readout:
+        return True
+    if any(r.status == "lost" for r in results.values()):
+        return True
+    if found.optics.tone != follower.optics.tone or any(follower.smears(follower.movement_at(n, results)) for n in results):
+        return True
+    trust = trust_of_run(follower, results)
+    return trust is not None and bool(np.any(trust < 0.5))
+
+
 def _best_shutter(
-    base: PlaneFollower, results: Mapping[int, FrameResult], pictures: Mapping[int, tuple[AnalysisPicture, Bool | None]], stop: Callable[[], bool]
-) -> PlaneFollower:
-    """The follower under whichever usual shutter fits best: from there steps find the rest."""
-    tried = []
-    for shutter in sorted({*SHUTTERS, base.optics.shutter or 0.0}):
-        other = base.under(replace(base.optics, shutter=shutter), base.reference_movement)
-        equations = _linearise(other, results, pictures, (), stop)
-        if equations is not None:
-            tried.append((float(np.mean(list(equations.costs.values()))), shutter, other))
-    return min(tried, key=lambda t: t[:2])[2] if tried else base
+    base: PlaneFollower, stated: Mapping[int, FrameResult], pictures: Mapping[int, tuple[AnalysisPicture, Bool | None]]
+) -> float:
+    """Whichever usual shutter fits best as the poses are: from there steps find the rest."""
+    candidates = tuple(sorted({*SHUTTERS, base.optics.shutter or 0.0}))
+    moving = {n: float(np.median(np.sum(flow(base.appearance.centres, base.movement_at(n, stated)) ** 2, axis=1))) for n in pictures}
+    quickest = [n for n in sorted(moving, key=lambda n: -moving[n]) if moving[n] > SMEARING_PX**2][:4]
+    costs = np.zeros(len(candidates))
+    for n in quickest:
+        evidence = base.evidence_of(stated[n])
+        if evidence is None:
+            continue
+        for i, shutter in enumerate(candidates):
+            conditions = replace(_conditions(base, n, stated, pictures[n][1]), shutter=shutter)
+            found = fit_at(base.appearance, base.optics, pictures[n][0].values, evidence.pose, conditions, base.motion)
+            costs[i] += 1.0 if found is None else found[0].cost()
+    return candidates[int(np.argmin(costs))] if np.any(costs) else base.optics.shutter or 0.0
 
 
 def _solve(
     base: PlaneFollower, results: Mapping[int, FrameResult], pictures: Mapping[int, tuple[AnalysisPicture, Bool | None]],
-    terms: tuple[Term, ...], stop: Callable[[], bool],
+    terms: tuple[Term, ...], first: "_Equations", stop: Callable[[], bool],
 ) -> tuple[Optics, dict[str, Estimate], dict[int, float]] | None:  # fmt: skip
     """Values of some terms, iterated until they settle; None when none of them is certain, or on a stop."""
-    found = base
-    for _ in range(MOST_ROUNDS):
-        equations = _linearise(found, found.restated(results), pictures, terms, stop)
-        if equations is None:
-            return None
+    found, equations = base, first.only(terms)
+    for i in range(MOST_ROUNDS):
+        if i:
+            again = _linearise(found, found.restated(results), pictures, terms, stop)
+            if again is None:
+                return None
+            equations = again
         estimates, step = _choose(equations, found.optics, terms)
         if not estimates:
             return None
@@ -180,6 +203,12 @@ class _Equations:
     clusters: Float64
     costs: dict[int, float]
     total: float
+    terms: tuple[Term, ...]
+
+    def only(self, terms: tuple[Term, ...]) -> "_Equations":
+        """The equations of some of the terms."""
+        i = [self.terms.index(t) for t in terms]
+        return replace(self, hessian=self.hessian[np.ix_(i, i)], score=self.score[i], clusters=self.clusters[:, i], terms=terms)
 
     @property
     def promise(self) -> float:
@@ -217,7 +246,7 @@ def _linearise(
             clusters.append(reduced[2])
     if not costs:
         return None
-    return _Equations(hessian, score, np.concatenate(clusters) if clusters else np.zeros((0, count)), costs, total)
+    return _Equations(hessian, score, np.concatenate(clusters) if clusters else np.zeros((0, count)), costs, total, terms)
 
 
 def _choose(equations: _Equations, optics: Optics, terms: tuple[Term, ...]) -> tuple[dict[str, Estimate], dict[str, float]]:
@@ -243,15 +272,22 @@ def _choose(equations: _Equations, optics: Optics, terms: tuple[Term, ...]) -> t
     best: tuple[dict[str, Estimate], dict[str, float]] = ({}, {})
     while True:
         tried = [solve((*chosen, t)) for t in terms if t not in chosen and (t != "k2" or "k1" in chosen)]
-        tried = [e for e in tried if all(abs(x.value) > SIGNIFICANT * x.sigma for x in e[0].values())]
+        tried = [e for e in tried if all(_believable(t, x) for t, x in e[0].items())]
         if not tried:
             return best
         best = max(tried, key=lambda e: min(abs(x.value) / x.sigma for x in e[0].values()))
         chosen = tuple(best[0])
 
 
+def _believable(term: str, estimate: Estimate) -> bool:
+    """Whether a term is many times its uncertainty, and of a size that cameras have."""
+    if (term == "shutter" and estimate.value <= 0) or (term == "tone" and not 0.02 < estimate.value < 0.8):
+        return False
+    return abs(estimate.value) > SIGNIFICANT * estimate.sigma
+
+
 def _value(optics: Optics, term: Term) -> float:
-    if term in ("readout", "shutter"):
+    if term in ("readout", "shutter", "tone"):
         return float(getattr(optics, term) or 0.0)
     return 0.0 if optics.lens is None else float(getattr(optics.lens, term))
 
@@ -260,10 +296,11 @@ def _with(optics: Optics, estimates: Mapping[Term, Estimate] | Mapping[str, Esti
     values = {t: e.value for t, e in estimates.items()}
     readout = values.pop("readout", optics.readout)
     shutter = float(np.clip(values.pop("shutter", optics.shutter or 0.0), 0.0, 1 / 12))
+    tone = float(np.clip(values.pop("tone", optics.tone), 0.0, 0.8))
     lens = optics.lens
     if values:
         lens = replace(lens or Lens.of_picture(optics.width, optics.height), **values)
-    return replace(optics, readout=readout, shutter=shutter, lens=lens)
+    return replace(optics, readout=readout, shutter=shutter, tone=tone, lens=lens)
 
 
 def _reduced(
@@ -289,6 +326,9 @@ def _column(fit: Fit, follower: PlaneFollower, h: Float64, conditions: Condition
     """Change of the predicted values per unit of a shared term, (N,)."""
     if term == "shutter":
         return np.asarray(fit.by_shutter(h), float)
+    if term == "tone":
+        bend = follower.optics.tone + 0.03
+        return np.asarray(fit.by_tone(follower.bent(bend), bend, h), float)
     s, optics = fit.samples, follower.optics
     assert s is not None
     frame_gradient, own_gradient = fit.prediction[:, 1:3], fit.prediction[:, 4:6]

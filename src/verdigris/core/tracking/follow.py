@@ -1,6 +1,7 @@
 """Follow one plane frame by frame: predict, refine, judge. A frame it is not sure of is lost, with a reason."""
 
 from collections.abc import Iterable, Mapping
+from copy import copy
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Literal
@@ -130,6 +131,7 @@ class PlaneFollower:
         self._picture, self._region = picture, region
         self._appearance: Appearance | None = None
         self._finder: Finder | None = None
+        self._bent: dict[float, Appearance] = {}
         if self.problem is None:
             self.plane_corners = self.optics.plane(self.corners, np.eye(3), reference_movement)
             self._appearance = build_appearance(picture.values, region, self.optics, reference_movement)
@@ -141,7 +143,16 @@ class PlaneFollower:
 
     def under(self, optics: Optics, reference_movement: Movement) -> "PlaneFollower":
         """The same plane, seen through other optics."""
-        return PlaneFollower(self._picture, self._region, self.corners, self.motion, self.reference_frame, optics, reference_movement)
+        other = copy(self)
+        other.optics, other.reference_movement, other._bent = optics, reference_movement, {}
+        other.__dict__.pop("_features", None)
+        other.plane_corners = optics.plane(self.corners, np.eye(3), reference_movement)
+        # With no lens and no rows read later, the reference picture stays as it is, but for the middle of its smear.
+        if self._appearance is not None and not (
+            optics.tone == self.optics.tone and optics.is_plain and self.optics.is_plain and not optics.shutter and not self.optics.shutter
+        ):
+            other._appearance = build_appearance(self._picture.values, self._region, optics, reference_movement)
+        return other
 
     @property
     def appearance(self) -> Appearance:
@@ -155,6 +166,15 @@ class PlaneFollower:
         if self._appearance is None:
             raise ValueError("this plane cannot be followed; see `problem`")
         return self._appearance
+
+    def bent(self, bend: float) -> Appearance:
+        """The reference picture under another tone curve."""
+        if bend not in self._bent:
+            optics = replace(self.optics, tone=bend)
+            made = build_appearance(self._picture.values, self._region, optics, self.reference_movement)
+            assert made is not None
+            self._bent = {bend: made}
+        return self._bent[bend]
 
     @cached_property
     def _features(self) -> Float64:
@@ -310,7 +330,9 @@ class PlaneFollower:
             return [by_points, steady, last]
         return [steady, last]
 
-    def _refine(self, frame: int, now: AnalysisPicture, start: Float64, past: list[tuple[int, Evidence]], hidden: Bool | None) -> FrameResult:
+    def _refine(
+        self, frame: int, now: AnalysisPicture, start: Float64, past: list[tuple[int, Evidence]], hidden: Bool | None
+    ) -> FrameResult:
         conditions = self._expected(frame, start, past, hidden)
         return self._conclude(frame, align(self.appearance, self.optics, now.values, start, conditions, self.motion), conditions)
 
@@ -320,10 +342,13 @@ class PlaneFollower:
         speed = self.optics.movement(poses) if len(poses) > 1 and min(abs(k) for k in poses if k) == 1 else STILL
         known = [e.shutter for _, e in past if e.shutter is not None]
         shutter = self.optics.shutter if self.optics.shutter is not None else float(np.median(known)) if known else 0.0
-        choice = () if self.optics.shutter is not None or not self._smears(speed) else tuple(sorted({*SHUTTERS, shutter}))
-        return Conditions(speed, self.reference_movement, past[-1][1].blur if past else 0.0, shutter, choice, hidden, trust_of([e for _, e in past]))
+        settled = self.optics.shutter is not None or len(known) >= 3 or not self.smears(speed)
+        choice = () if settled else tuple(sorted({*SHUTTERS, shutter}))
+        return Conditions(
+            speed, self.reference_movement, past[-1][1].blur if past else 0.0, shutter, choice, hidden, trust_of([e for _, e in past])
+        )
 
-    def _smears(self, movement: Movement) -> bool:
+    def smears(self, movement: Movement) -> bool:
         """Whether a movement is quick enough to show what the shutter does."""
         return float(np.median(np.sum(flow(self.appearance.centres, movement) ** 2, axis=1))) > SMEARING_PX**2
 
@@ -338,9 +363,15 @@ class PlaneFollower:
             return _lost(frame, a.share_used, problem)
         h = a.h if self.optics.is_plain else homography_from_quads(self.corners, corners)
         return FrameResult(
-            frame, "followed", h, corners, sigma, a.residual_px, a.share_used, "", 
-            Evidence(a.h, conditions.movement, a.blur, a.shutter if self._smears(conditions.movement) else None, a.tiles, a.cost),
-       
+            frame,
+            "followed",
+            h,
+            corners,
+            sigma,
+            a.residual_px,
+            a.share_used,
+            "",
+            Evidence(a.h, conditions.movement, a.blur, a.shutter if self.smears(conditions.movement) else None, a.tiles, a.cost),
         )
 
     def _judge(self, a: Alignment, corners: Float64, sigma: Float64) -> str:

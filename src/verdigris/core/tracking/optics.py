@@ -57,6 +57,7 @@ class Optics:
     lens : distortion, or None
     readout : share of the frame time between first and last row
     shutter : variance of the exposure in time, frames^2; an evenly open shutter has share^2 / 12
+    tone : bend of the tone curve, see `tone`
     """
 
     width: int
@@ -64,6 +65,7 @@ class Optics:
     lens: Lens | None = None
     readout: float = 0.0
     shutter: float | None = None
+    tone: float = 0.0
 
     @property
     def is_plain(self) -> bool:

@@ -15,9 +15,9 @@ from dataclasses import dataclass
 import numba
 import numpy as np
 
-from verdigris.core.light.transfer import encode
 from verdigris.core.tracking.appearance import USUAL_VARIANCE, VARIANCES, Appearance
 from verdigris.core.tracking.optics import Movement
+from verdigris.core.tracking.tone import encode_one
 from verdigris.core.types import Float32, Float64, Int
 
 PIXEL_VARIANCE = 1.0 / 12.0
@@ -49,7 +49,14 @@ class Softness:
 
 
 def softness(
-    appearance: Appearance, h: Float64, move: Movement, move_reference: Movement, blur: float, shutter: float, least: float, fixed: bool = False
+    appearance: Appearance,
+    h: Float64,
+    move: Movement,
+    move_reference: Movement,
+    blur: float,
+    shutter: float,
+    least: float,
+    fixed: bool = False,
 ) -> Softness:
     """Match softness of reference and frame: the sharper one is blurred like the other.
 
@@ -149,7 +156,7 @@ def _bilinear(stack, k, u, v):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
-def _predict(stack, steps, variances, origin, ideal, times, m0, m1, m2, tiles, round_, line, axis, peaked, zoom, out):  # type: ignore[no-untyped-def]
+def _predict(stack, steps, table, variances, origin, ideal, times, m0, m1, m2, tiles, round_, line, axis, peaked, zoom, out):  # type: ignore[no-untyped-def]
     """Fill `out` (N, 6): value, its gradient in ideal frame px, its change per px^2 of blur, gradient in reference px."""
     levels, height, width = stack.shape
     weights = np.empty(MOST_TAPS)
@@ -179,9 +186,21 @@ def _predict(stack, steps, variances, origin, ideal, times, m0, m1, m2, tiles, r
                 k += 1
             blend = min(max((base - variances[k]) / (variances[k + 1] - variances[k]), 0.0), 1.0)
         t = times[i]
-        h00, h01, h02 = m0[0, 0] + t * (m1[0, 0] + t * m2[0, 0]), m0[0, 1] + t * (m1[0, 1] + t * m2[0, 1]), m0[0, 2] + t * (m1[0, 2] + t * m2[0, 2])
-        h10, h11, h12 = m0[1, 0] + t * (m1[1, 0] + t * m2[1, 0]), m0[1, 1] + t * (m1[1, 1] + t * m2[1, 1]), m0[1, 2] + t * (m1[1, 2] + t * m2[1, 2])
-        h20, h21, h22 = m0[2, 0] + t * (m1[2, 0] + t * m2[2, 0]), m0[2, 1] + t * (m1[2, 1] + t * m2[2, 1]), m0[2, 2] + t * (m1[2, 2] + t * m2[2, 2])
+        h00, h01, h02 = (
+            m0[0, 0] + t * (m1[0, 0] + t * m2[0, 0]),
+            m0[0, 1] + t * (m1[0, 1] + t * m2[0, 1]),
+            m0[0, 2] + t * (m1[0, 2] + t * m2[0, 2]),
+        )
+        h10, h11, h12 = (
+            m0[1, 0] + t * (m1[1, 0] + t * m2[1, 0]),
+            m0[1, 1] + t * (m1[1, 1] + t * m2[1, 1]),
+            m0[1, 2] + t * (m1[1, 2] + t * m2[1, 2]),
+        )
+        h20, h21, h22 = (
+            m0[2, 0] + t * (m1[2, 0] + t * m2[2, 0]),
+            m0[2, 1] + t * (m1[2, 1] + t * m2[2, 1]),
+            m0[2, 2] + t * (m1[2, 2] + t * m2[2, 2]),
+        )
         x, y = ideal[i, 0], ideal[i, 1]
         w = 1.0 / (h20 * x + h21 * y + h22)
         rx, ry = (h00 * x + h01 * y + h02) * w, (h10 * x + h11 * y + h12) * w
@@ -206,8 +225,7 @@ def _predict(stack, steps, variances, origin, ideal, times, m0, m1, m2, tiles, r
                 change += weights[j] * b
         value += blend * change
         change /= variances[k + 1] - variances[k]
-        code = encode(value)
-        slope = 12.92 if value < 0.0031308 else (code + 0.055) / (2.4 * value)
+        code, slope = encode_one(value, table)
         du, dv = du * slope, dv * slope
         out[i, 0] = code
         out[i, 1] = (du * (h00 - rx * h20) + dv * (h10 - ry * h20)) * w
@@ -237,7 +255,7 @@ def predict(
     """
     out = np.empty((len(ideal), 6), np.float32)
     _predict(
-        appearance.stack, appearance.steps, VARIANCES, appearance.origin, ideal, times, *move.back(h, shutter), tiles,
+        appearance.stack, appearance.steps, appearance.table, VARIANCES, appearance.origin, ideal, times, *move.back(h, shutter), tiles,
         soft.round, soft.line, soft.axis, soft.peaked, soft.zoom, out,
     )  # fmt: skip
     return out
@@ -246,4 +264,3 @@ def predict(
 def rim_px(soft: Softness) -> Float64:
     """How near to the rim of the region a sample may come, ideal reference px per tile: not within its own softness."""
     return np.asarray(1.5 + 1.2 * np.sqrt(np.maximum(soft.round + soft.line - USUAL_VARIANCE, 0.0)))
-
