@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
+import cv2
 import numpy as np
 
 from bench.tracking import materials
@@ -215,8 +216,6 @@ def _coverage(fronts: tuple[Layer, ...], n: int, recipe: Recipe, seed: int) -> F
 
 
 def _share(quad: Float64, cover: Float32 | None, width: int, height: int) -> float:
-    import cv2
-
     big = np.zeros((height * 3, width * 3), np.uint8)
     cv2.fillPoly(big, [np.round(quad + np.array([width, height])).astype(np.int32)], 1)
     inside = big[height : 2 * height, width : 2 * width].astype(float)
@@ -337,8 +336,8 @@ def whipped(rng: np.random.Generator, p: Path) -> Path:
     first = rng.uniform(5, 8)
 
     def x(t: Float64) -> Float64:
-        jump = lambda t0: 1 / (1 + np.exp(-(t - t0) / 0.85))
-        return np.asarray(-100 + 205 * jump(first) - 205 * jump(first + 12) + 20 * np.sin(t / 5))
+        there, back = (1 / (1 + np.exp(-(t - t0) / 0.85)) for t0 in (first, first + 12))
+        return np.asarray(-100 + 205 * there - 205 * back + 20 * np.sin(t / 5))
 
     return replace(p, x=x)
 
@@ -385,6 +384,13 @@ def _case(name: str, group: str, targets: tuple[float, float], **how: object) ->
 
 
 CAM = Recipe(camera=CAMERA)
+GROWTH = Recipe(scale=0.42, reference=2, fine=3)
+BARREL = Recipe(camera=Camera(lens=(-0.12, 0.0, 640.0, 360.0)), scale=0.8)
+WHIPS = replace(CAM, amount=0.5, camera=replace(CAMERA, shutter=shutter(0.5, 17, 0.3)))
+DISC = replace(CAM, camera=replace(CAMERA, defocus_px=pulled, disc=True))
+ROLLING = replace(CAM, camera=replace(CAMERA, readout=0.65, shutter=shutter(0.4, 9, 0.3)))
+TWO_TERMS = replace(CAM, scale=0.85, camera=replace(CAMERA, lens=(-0.13, 0.05, 655.0, 350.0)))
+LONG = replace(CAM, count=240, reference=110, size=(1920, 1080), scale=0.95)
 CASES: tuple[Case, ...] = (
     _case("clean", "ideal", (0.003, 0.006)),
     _case("strong noise", "ideal", (0.012, 0.02), recipe=Recipe(camera=Camera(noise=3.5))),
@@ -398,12 +404,12 @@ CASES: tuple[Case, ...] = (
     _case("key-colour screen, few marks", "ideal", (0.01, 0.02), surface=a_blank_screen),
     _case("leaving the picture", "ideal", (0.01, 0.025), change=leaving),
     _case("tilt to 70 degrees", "ideal", (0.015, 0.04), surface=a_print, change=tilting, recipe=Recipe(fine=4)),
-    _case("growth 4 x", "ideal", (0.03, 0.07), surface=a_large_photograph, change=growing, recipe=Recipe(scale=0.42, reference=2, fine=3)),
+    _case("growth 4 x", "ideal", (0.03, 0.07), surface=a_large_photograph, change=growing, recipe=GROWTH),
     _case("focus pull", "ideal", (0.02, 0.06), recipe=Recipe(camera=Camera(defocus_px=pulled))),
     _case("low-rate H.264", "ideal", (0.17, 0.35), recipe=Recipe(camera=Camera(noise=1.0, crf=34))),
-    _case("unknown radial distortion", "ideal", (0.025, 0.05), recipe=Recipe(camera=Camera(lens=(-0.12, 0.0, 640.0, 360.0)), scale=0.8)),
+    _case("unknown radial distortion", "ideal", (0.025, 0.05), recipe=BARREL),
     _case("noise, camera", "camera", (0.08, 0.13), recipe=replace(CAM, camera=replace(CAMERA, noise=6.0))),
-    _case("whips of 60 px, camera", "camera", (0.12, 0.6), change=whipped, recipe=replace(CAM, amount=0.5, camera=replace(CAMERA, shutter=shutter(0.5, 17, 0.3)))),
+    _case("whips of 60 px, camera", "camera", (0.12, 0.6), change=whipped, recipe=WHIPS),
     _case("gone and back, camera", "camera", (0.10, 0.3), front=whole_cover, recipe=replace(CAM, count=40, reference=4, amount=0.7)),
     _case("foliage crossing, camera", "camera", (0.035, 0.07), front=passers(3, 430, 0, leafy=True)),
     _case("people crossing, camera", "camera", (0.035, 0.07), front=passers(2, 430, 19, first_x=-480.0), recipe=replace(CAM, reference=4)),
@@ -412,9 +418,9 @@ CASES: tuple[Case, ...] = (
     _case("few marks, camera", "camera", (0.04, 0.09), surface=a_blank_screen),
     _case("leaving, camera", "camera", (0.1, 0.4), change=leaving),
     _case("tilt with fine print, camera", "camera", (0.05, 0.1), surface=a_fine_print, change=tilting, recipe=replace(CAM, fine=4)),
-    _case("focus pull, camera", "camera", (0.08, 0.2), recipe=replace(CAM, camera=replace(CAMERA, defocus_px=pulled, disc=True))),
-    _case("rolling shutter, camera", "camera", (0.15, 0.4), change=turning, recipe=replace(CAM, camera=replace(CAMERA, readout=0.65, shutter=shutter(0.4, 9, 0.3)))),
+    _case("focus pull, camera", "camera", (0.08, 0.2), recipe=DISC),
+    _case("rolling shutter, camera", "camera", (0.15, 0.4), change=turning, recipe=ROLLING),
     _case("bowed by 0.3 %, camera", "camera", (0.2, 0.4), bow=0.003, recipe=replace(CAM, scale=0.85, amount=1.4)),
-    _case("two-term lens off centre, camera", "camera", (0.1, 0.3), recipe=replace(CAM, scale=0.85, camera=replace(CAMERA, lens=(-0.13, 0.05, 655.0, 350.0)))),
-    _case("240 frames at 1920x1080, camera", "camera", (0.08, 0.2), recipe=replace(CAM, count=240, reference=110, size=(1920, 1080), scale=0.95)),
+    _case("two-term lens off centre, camera", "camera", (0.1, 0.3), recipe=TWO_TERMS),
+    _case("240 frames at 1920x1080, camera", "camera", (0.08, 0.2), recipe=LONG),
 )  # fmt: skip

@@ -16,6 +16,7 @@ from verdigris.core.tracking.follow import FrameResult
 from verdigris.formats.corners_csv import write_corners_csv
 from verdigris.formats.track_json import make_track, write_tracks
 from verdigris.runs.fronts import corners_at
+from verdigris.runs.mending import mended
 from verdigris.store.errors import StoreError
 from verdigris.store.shots import document_of, get_shot
 from verdigris.store.takes import get_take, read_frames
@@ -46,7 +47,7 @@ def track_file(shot_id: uuid.UUID, surface_id: str, form: str, s: Transaction) -
     surface = document.surface(surface_id)
     if surface.take is None or form not in ("json", "csv"):
         raise StoreError("not_found", f"{surface.name} has no track yet." if surface.take is None else "Tracks are json or csv.")
-    raw = read_frames(s, uuid.UUID(surface.take))
+    raw = mended(surface, read_frames(s, uuid.UUID(surface.take)))
     results = [
         FrameResult(r.frame, r.status, r.homography, corners_at(surface, raw, r.frame), r.sigma_px, r.residual_px, r.share_used, r.reason)
         for r in raw.values()

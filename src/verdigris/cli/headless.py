@@ -54,6 +54,7 @@ def track(
     from verdigris.core.tracking.follow import FrameResult
     from verdigris.formats.corners_csv import write_corners_csv
     from verdigris.formats.track_json import make_track, write_tracks
+    from verdigris.runs.mending import mended
     from verdigris.runs.project import OpenShot
     from verdigris.runs.tracking import follow_surface, in_depth_order
     from verdigris.shot.document import read_shot, tracking_key
@@ -68,17 +69,18 @@ def track(
             if surface is not None and one.id != surface:
                 continue
             half_done = out.with_name(f"{out.name}.{one.id}.{tracking_key(document, one)}.unfinished")
-            results = _half_done(half_done)
+            results, again = _half_done(half_done), 0
             try:
                 with progress_bar(f"following {one.name}") as progress:
                     for step in follow_surface(opened.plate, document, one, tracks, results):
+                        again += step.again
                         results[step.result.frame] = step.result
-                        progress(len(results), count)
+                        progress(len(results) + again, count + again)
             except KeyboardInterrupt:
                 write_tracks(half_done, [make_track(one.id, one.reference_frame, results.values())])
                 raise
             half_done.unlink(missing_ok=True)
-            tracks[one.id] = results
+            tracks[one.id] = mended(one, results)
         made = [make_track(s, document.surface(s).reference_frame, r.values()) for s, r in tracks.items()]
         if not made:
             from verdigris.runs.errors import RunError
@@ -126,6 +128,7 @@ def render(
     from verdigris.core.tracking.follow import FrameResult
     from verdigris.formats.track_json import read_tracks
     from verdigris.runs.compose import check_ready, frames_without_track
+    from verdigris.runs.mending import mended
     from verdigris.runs.project import OpenShot
     from verdigris.runs.tracking import follow_surface, in_depth_order
     from verdigris.shot.document import Delivery, read_shot
@@ -149,8 +152,8 @@ def render(
                     with progress_bar(f"following {one.name}") as progress:
                         for step in follow_surface(opened.plate, document, one, tracks):
                             results[step.result.frame] = step.result
-                            progress(len(results), count)
-                    tracks[one.id] = results
+                            progress(min(len(results), count), count)
+                    tracks[one.id] = mended(one, results)
         check_ready(document, tracks)
         with progress_bar("rendering") as progress:
             opened.render(tracks, out, progress)
@@ -160,3 +163,75 @@ def render(
         console.print(f"{len(missing)} frames have no track; the plate passes unchanged there: {numbers}")
     if json:
         print_json({"out": str(out), "frames": count, "form": chosen, "frames_without_track": missing})
+
+
+def propose(
+    shot: Annotated[Path, typer.Argument(help="Shot document (JSON).")],
+    track: Annotated[Path, typer.Option(help="Finished track (JSON).")],
+    surface: Annotated[str | None, typer.Option(help="Surface by id; with a single one it need not be said.")] = None,
+    json: Json = False,
+) -> None:
+    """Say which motion would be enough for a followed surface, with the figures of all models."""
+    from dataclasses import asdict
+
+    from verdigris.formats.track_json import read_tracks
+    from verdigris.runs.advice import advise_motion
+    from verdigris.runs.project import OpenShot
+    from verdigris.shot.document import read_shot
+
+    document = read_shot(shot)
+    tracks = {t.surface: t.by_frame() for t in read_tracks(track)}
+    one = document.surface(surface or next(iter(tracks), ""))
+    with OpenShot(document, shot.parent) as opened:
+        found = advise_motion(opened.plate, document, one, tracks, tracks.get(one.id, {}))
+    if json:
+        print_json(asdict(found))
+        return
+    typer.echo(f"{one.name}: {found.motion}. {found.reason}")
+    for f in found.figures:
+        typer.echo(
+            f"  {f.motion:12} residual {f.residual_px:6.3f} px, left out {f.left_out_px:6.3f} px (give or take {f.left_out_sigma_px:.3f})"
+        )
+
+
+def disagreements(
+    shot: Annotated[Path, typer.Argument(help="Shot document (JSON).")],
+    surface: Annotated[str | None, typer.Option(help="Surface by id; default the first.")] = None,
+    first: Annotated[int, typer.Option(min=0, help="First frame, counted from 0.")] = 0,
+    last: Annotated[int | None, typer.Option(min=0, help="Last frame; default the end of the plate.")] = None,
+    json: Json = False,
+) -> None:
+    """Follow a surface and outline where its region does not move with it: content, reflections, things in front."""
+    from dataclasses import asdict
+
+    from verdigris.core.tracking.follow import FrameResult
+    from verdigris.runs.advice import advise_exclusions
+    from verdigris.runs.errors import RunError
+    from verdigris.runs.project import OpenShot
+    from verdigris.runs.tracking import follow_surface
+    from verdigris.shot.document import read_shot
+
+    document = read_shot(shot)
+    if not document.surfaces:
+        raise RunError("not_tracked", "The document has no surface to follow.")
+    one = document.surface(surface) if surface else document.surfaces[0]
+    results: dict[int, FrameResult] = {}
+    with OpenShot(document, shot.parent) as opened:
+        count = opened.plate.facts.frame_count
+        with progress_bar(f"following {one.name}") as progress:
+            for step in follow_surface(opened.plate, document, one):
+                results[step.result.frame] = step.result
+                progress(min(len(results), count), count)
+        found = advise_exclusions(opened.plate, document, one, {}, results, first, count - 1 if last is None else last)
+    if json:
+        print_json([{**asdict(d), "outline": d.outline.round(1).tolist()} for d in found])
+        return
+    if not found:
+        typer.echo(f"{one.name}: the whole region moves with the plane.")
+    for d in found:
+        corner, opposite = d.outline.min(axis=0), d.outline.max(axis=0)
+        what = "does not move with the plane" if d.kind == "content" else "is covered for a while"
+        typer.echo(
+            f"{100 * d.share_of_region:.0f} % of the region {what}, frames {d.frames[0]} to {d.frames[1]}: around x {corner[0]:.0f} to "
+            f"{opposite[0]:.0f}, y {corner[1]:.0f} to {opposite[1]:.0f}; it loses {100 * d.helps:.0f} % of its weight by itself."
+        )

@@ -7,7 +7,7 @@ from typing import Literal
 import numpy as np
 
 from verdigris.core.geometry.lens import Lens
-from verdigris.core.matte.occlusion import region_mask
+from verdigris.core.tracking.analysis import AnalysisMaker
 from verdigris.core.tracking.calibrate import calibrate, trust_of_run, worth_settling
 from verdigris.core.tracking.follow import AnalysisPicture, FrameResult, PlaneFollower
 from verdigris.core.tracking.optics import Optics
@@ -16,7 +16,9 @@ from verdigris.media.facts import MediaFacts
 from verdigris.media.frames import Frame
 from verdigris.media.reader import Reader
 from verdigris.runs.errors import RunError
-from verdigris.runs.fronts import Tracks, coverage_in_front
+from verdigris.runs.fronts import Tracks
+from verdigris.runs.point_tracking import follow_by_points
+from verdigris.runs.regions import region_at_reference, unusable_at
 from verdigris.shot.document import Shot, Surface
 
 # How often the run is asked about the camera, and the gain (share of the residual) from which once more is worth it.
@@ -24,6 +26,7 @@ MOST_ROUNDS = 3
 WORTH_ANOTHER_ROUND = 0.02
 
 Direction = Literal["forwards", "backwards", "both"]
+Look = Callable[[Frame], AnalysisPicture]
 
 
 @dataclass(frozen=True)
@@ -40,22 +43,8 @@ class Step:
     again: bool = False
 
 
-def region_at_reference(shot: Shot, surface: Surface, tracks: Tracks, width: int, height: int) -> Bool:
-    """Pixels of the region at the reference frame that nothing covers, (H, W) bool.
-
-    Without an include shape, the surface's own corners are the region.
-    """
-    include = [np.array(p, dtype=np.float64) for p in surface.region.include]
-    quad = surface.quad()
-    if not include and quad is not None:
-        include = [quad]
-    exclude = [np.array(p, dtype=np.float64) for p in surface.region.exclude]
-    front = coverage_in_front(shot, surface, tracks, surface.reference_frame, width, height)
-    return region_mask(include, exclude, front, width, height)
-
-
-def make_follower(reader: Reader, shot: Shot, surface: Surface, tracks: Tracks) -> tuple[PlaneFollower, Frame]:
-    """The follower of a surface and its reference frame.
+def make_follower(reader: Reader, shot: Shot, surface: Surface, tracks: Tracks) -> tuple[PlaneFollower, Frame, Look]:
+    """The follower of a surface, its reference frame, and how its analysis pictures are made.
 
     Raises
     ------
@@ -73,12 +62,20 @@ def make_follower(reader: Reader, shot: Shot, surface: Surface, tracks: Tracks) 
         )
     picture = reader.frame(surface.reference_frame)
     region = region_at_reference(shot, surface, tracks, facts.width, facts.height)
-    follower = PlaneFollower(
-        AnalysisPicture.of(picture.luma()), region, quad, surface.motion, surface.reference_frame, optics_of(shot, facts)
-    )
+    look = look_of(surface, picture, region)
+    follower = PlaneFollower(look(picture), region, quad, surface.motion, surface.reference_frame, optics_of(shot, facts))
     if follower.problem is not None:
         raise RunError("cannot_follow", f"{surface.name}: {follower.problem.reason}", problem=follower.problem.code)
-    return follower, picture
+    return follower, picture, look
+
+
+def look_of(surface: Surface, reference: Frame, region: Bool) -> Look:
+    """How frames become analysis pictures for a surface."""
+    settings = surface.analysis.settings()
+    if settings.is_plain:
+        return lambda frame: AnalysisPicture.of(frame.luma())
+    maker = AnalysisMaker(settings, reference.codes(), region)
+    return lambda frame: AnalysisPicture.of(maker.make(frame.codes()))
 
 
 def optics_of(shot: Shot, facts: MediaFacts) -> Optics:
@@ -122,7 +119,10 @@ def follow_surface(
         When the plane cannot be followed at all.
     """
     tracks, results = tracks or {}, dict(known or {})
-    follower, picture = make_follower(reader, shot, surface, tracks)
+    if surface.follow == "points":
+        yield from (Step(result, picture) for result, picture in follow_by_points(reader, surface, results, stop))
+        return
+    follower, picture, look = make_follower(reader, shot, surface, tracks)
     start = surface.reference_frame
     if start not in results:
         results[start] = follower.reference_result()
@@ -132,25 +132,25 @@ def follow_surface(
         while first + step in results:
             first += step
         history = [results[n] for n in range(start, first + step, step)]
-        for one in _one_way(reader, shot, surface, tracks, follower, history, first, step, stop):
+        for one in _one_way(reader, shot, surface, tracks, follower, look, history, first, step, stop):
             results[one.result.frame] = one.result
             yield one
-    yield from _settle(reader, shot, surface, tracks, follower, results, stop)
+    yield from _settle(reader, shot, surface, tracks, follower, look, results, stop)
 
 
 def _settle(
-    reader: Reader, shot: Shot, surface: Surface, tracks: Tracks, follower: PlaneFollower, results: dict[int, FrameResult],
+    reader: Reader, shot: Shot, surface: Surface, tracks: Tracks, follower: PlaneFollower, look: Look,
+    results: dict[int, FrameResult],
     stop: Callable[[], bool],
 ) -> Iterator[Step]:  # fmt: skip
     """Ask the run about the camera, then look at its frames again with what is known now."""
 
     def hidden(n: int) -> Bool | None:
-        front = coverage_in_front(shot, surface, tracks, n, reader.facts.width, reader.facts.height)
-        return None if front is None else front > 0.01
+        return unusable_at(shot, surface, tracks, results, n, reader.facts.width, reader.facts.height)
 
     for i in range(MOST_ROUNDS):
         found = calibrate(
-            follower, results, lambda n: AnalysisPicture.of(reader.frame(n).luma()), hidden,
+            follower, results, lambda n: look(reader.frame(n)), hidden,
             lens=shot.lens.mode == "estimate", readout=shot.camera.readout is None, stop=stop,
         )  # fmt: skip
         if stop() or not worth_settling(follower, results, found):
@@ -164,14 +164,14 @@ def _settle(
             if stop():
                 return
             if n in results and n != follower.reference_frame:
-                results[n] = follower.settle(n, AnalysisPicture.of(picture.luma()), results, hidden(n), trust, last)
+                results[n] = follower.settle(n, look(picture), results, hidden(n), trust, last)
                 yield Step(results[n], picture, again=True)
         if last:
             return
 
 
 def _one_way(
-    reader: Reader, shot: Shot, surface: Surface, tracks: Tracks, follower: PlaneFollower,
+    reader: Reader, shot: Shot, surface: Surface, tracks: Tracks, follower: PlaneFollower, look: Look,
     history: list[FrameResult], first: int, step: int, stop: Callable[[], bool],
 ) -> Iterator[Step]:  # fmt: skip
     count = reader.facts.frame_count
@@ -182,10 +182,11 @@ def _one_way(
     for n, picture in zip(range(first, end, step), reader.frames(first, end, step), strict=False):
         if stop():
             return
-        now = AnalysisPicture.of(picture.luma())
+        now = look(picture)
         if before is not None:
-            front = coverage_in_front(shot, surface, tracks, n, reader.facts.width, reader.facts.height)
-            result = follower.step(n, before, now, history, None if front is None else front > 0.01)
+            known = {r.frame: r for r in history}
+            hidden = unusable_at(shot, surface, tracks, known, n, reader.facts.width, reader.facts.height)
+            result = follower.step(n, before, now, history, hidden)
             history.append(result)
             yield Step(result, picture)
         before = now

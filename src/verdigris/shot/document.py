@@ -10,7 +10,9 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 
 from verdigris.core.composite.artwork import Fit
 from verdigris.core.geometry.corrections import CornerCorrection
+from verdigris.core.tracking.analysis import AnalysisSettings, Channel, Deflicker
 from verdigris.core.tracking.motion import Motion
+from verdigris.core.tracking.points import Against, Pattern
 from verdigris.core.types import Float64
 from verdigris.media.facts import Ratio
 from verdigris.shot.errors import ShotError
@@ -72,11 +74,90 @@ class CameraModel(Part):
     )
 
 
+class PointsKey(Part):
+    """A shape's points at one frame, plate px; a point without a key of its own here is null."""
+
+    frame: FrameIndex
+    points: Annotated[list[Point | None], Field(min_length=3, max_length=500)]
+    ease: Literal["linear", "eased"] = Field("linear", description="how the way to the next key runs")
+
+    def array(self) -> Float64:
+        """(N, 2) float64, NaN where a point has no key here."""
+        return np.array([(np.nan, np.nan) if p is None else p for p in self.points], dtype=np.float64)
+
+
+class RegionShape(Part):
+    """A shape of the region with keys over time: it rides the plane, or stands in the picture when set free."""
+
+    role: Literal["include", "exclude"] = "include"
+    outline: Literal["straight", "smooth"] = Field("straight", description="polygon, or a smooth closed curve through the points")
+    rides: Literal["plane", "picture"] = Field("plane", description="what its points are tied to between keys")
+    keys: list[PointsKey] = Field(min_length=1, max_length=5000)
+
+    @model_validator(mode="after")
+    def _keys_agree(self) -> Self:
+        if len({len(k.points) for k in self.keys}) != 1:
+            raise ValueError("all keys of a shape have the same number of points")
+        frames = [k.frame for k in self.keys]
+        if frames != sorted(set(frames)):
+            raise ValueError("keys are in order of frames, one a frame")
+        if any(all(k.points[i] is None for k in self.keys) for i in range(len(self.keys[0].points))):
+            raise ValueError("every point of a shape has a key somewhere")
+        return self
+
+
 class Region(Part):
-    """Shapes that move with the plane, at the reference frame, plate px."""
+    """Shapes that move with the plane; `include` and `exclude` are given at the reference frame, plate px."""
 
     include: list[Polygon] = Field(default_factory=list, max_length=100)
     exclude: list[Polygon] = Field(default_factory=list, max_length=100)
+    shapes: list[RegionShape] = Field(default_factory=list, max_length=100)
+
+
+class Analysis(Part):
+    """The picture that is looked at for following; the delivered one is never touched."""
+
+    channel: Channel = "luma"
+    contrast: float = Field(1.0, ge=0.1, le=10)
+    gamma: float = Field(1.0, ge=0.1, le=10)
+    blur_px: float = Field(0.0, ge=0, le=20)
+    sharpen: float = Field(0.0, ge=0, le=5)
+    denoise: float = Field(0.0, ge=0, le=1)
+    deflicker: Deflicker = "none"
+    normalise: bool = False
+
+    def settings(self) -> AnalysisSettings:
+        """As the core takes them."""
+        return AnalysisSettings(**self.model_dump())
+
+
+class HeldFrame(Part):
+    """Corners set by hand at one frame: kept exactly, the track between such frames is held by them."""
+
+    frame: FrameIndex
+    corners: Quad
+
+
+class PointKey(Part):
+    """A point set by hand at one frame, plate px."""
+
+    frame: FrameIndex
+    at: Point
+
+
+class TrackPoint(Part):
+    """A single point: a pattern, and how far to look for it."""
+
+    id: Id
+    keys: list[PointKey] = Field(min_length=1, max_length=1000)
+    half_size_px: tuple[float, float] = Field((12.0, 12.0), description="half width and height of the pattern")
+    search_px: tuple[float, float] = Field((40.0, 40.0), description="how far to look, to either side")
+    motion: Motion = Field("translation", description="whether the pattern may turn, grow, shear")
+    against: Against = Field("first", description="matched with its first frame, the one before, or those set by hand")
+
+    def pattern(self) -> Pattern:
+        """As the core takes it."""
+        return Pattern(self.half_size_px, self.search_px, self.motion, self.against)
 
 
 class Correction(Part):
@@ -97,6 +178,12 @@ class Surface(Part):
     reference_frame: FrameIndex = 0
     motion: Motion = "perspective"
     corners: Quad | None = Field(None, description="at the reference frame, plate px, corner order")
+    follow: Literal["region", "points"] = Field("region", description="what the plane is followed by")
+    analysis: Analysis = Field(default_factory=Analysis)
+    points: list[TrackPoint] = Field(default_factory=list, max_length=200)
+    held: list[HeldFrame] = Field(default_factory=list, max_length=1000)
+    smoothing: float = Field(0.0, ge=0, le=100, description="0 leaves the track; 1 weighs its doubt as stated")
+    carry: bool = Field(False, description="whether lost frames are carried by the movement around them")
     region: Region = Field(default_factory=Region)
     corrections: list[Correction] = Field(default_factory=list)
     reach_frames: int = Field(12, ge=0, le=1000, description="frames over which a correction fades to its neighbours")
@@ -125,6 +212,7 @@ class Occluder(Part):
     name: Name
     depth: float = Field(0, description="lower is nearer the camera")
     keys: list[ShapeKey] = Field(min_length=1, max_length=5000)
+    rides: Id | None = Field(None, description="surface whose movement the outline follows between its keys")
     span: tuple[FrameIndex, FrameIndex] | None = Field(None, description="first and last frame at which it is there")
     feather_px: float = Field(0.8, ge=0, le=200, description="standard deviation of its soft edge, plate px")
 
@@ -181,6 +269,9 @@ class Shot(Part):
         if len(set(ids)) != len(ids):
             raise ValueError("ids of surfaces and occluders are unique")
         known = {s.id for s in self.surfaces}
+        for occluder in self.occluders:
+            if occluder.rides is not None and occluder.rides not in known:
+                raise ValueError(f"an outline rides the surface {occluder.rides}, which is not there")
         for placement in self.placements:
             if placement.surface not in known:
                 raise ValueError(f"a placement names the surface {placement.surface}, which is not there")
@@ -258,6 +349,9 @@ def tracking_key(shot: Shot, surface: Surface) -> str:
         "reference_frame": surface.reference_frame,
         "motion": surface.motion,
         "region": surface.region.model_dump(mode="json"),
+        "follow": surface.follow,
+        "points": [p.model_dump(mode="json") for p in surface.points] if surface.follow == "points" else [],
+        "analysis": surface.analysis.model_dump(mode="json"),
         "in_front": sorted(nearer, key=lambda o: str(o["id"])),
     }
     return hashlib.sha256(json.dumps(basis, sort_keys=True).encode()).hexdigest()[:16]

@@ -9,6 +9,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from verdigris.core.tracking.follow import FrameResult
+from verdigris.runs.mending import mended_tracks
 from verdigris.shot.document import Shot, Surface, tracking_key
 from verdigris.store.database import announce
 from verdigris.store.errors import StoreError
@@ -87,5 +88,6 @@ def _result(row: TakeFrame) -> FrameResult:
 
 
 def chosen_tracks(s: Session, document: Shot) -> dict[str, dict[int, FrameResult]]:
-    """Frames of the chosen take of every surface that has one."""
-    return {surface.id: read_frames(s, uuid.UUID(surface.take)) for surface in document.surfaces if surface.take is not None}
+    """Frames of the chosen take of every surface that has one, mended as the document says."""
+    raw = {surface.id: read_frames(s, uuid.UUID(surface.take)) for surface in document.surfaces if surface.take is not None}
+    return mended_tracks(document, raw)

@@ -598,6 +598,102 @@ export interface components {
             surface: components["schemas"]["Surface-Input"];
         };
         /**
+         * Analysis
+         * @description The picture that is looked at for following; the delivered one is never touched.
+         */
+        "Analysis-Input": {
+            /**
+             * Channel
+             * @default luma
+             * @enum {string}
+             */
+            channel: "luma" | "red" | "green" | "blue" | "best" | "chroma";
+            /**
+             * Contrast
+             * @default 1
+             */
+            contrast: number;
+            /**
+             * Gamma
+             * @default 1
+             */
+            gamma: number;
+            /**
+             * Blur Px
+             * @default 0
+             */
+            blur_px: number;
+            /**
+             * Sharpen
+             * @default 0
+             */
+            sharpen: number;
+            /**
+             * Denoise
+             * @default 0
+             */
+            denoise: number;
+            /**
+             * Deflicker
+             * @default none
+             * @enum {string}
+             */
+            deflicker: "none" | "global" | "local";
+            /**
+             * Normalise
+             * @default false
+             */
+            normalise: boolean;
+        };
+        /**
+         * Analysis
+         * @description The picture that is looked at for following; the delivered one is never touched.
+         */
+        "Analysis-Output": {
+            /**
+             * Channel
+             * @default luma
+             * @enum {string}
+             */
+            channel: "luma" | "red" | "green" | "blue" | "best" | "chroma";
+            /**
+             * Contrast
+             * @default 1
+             */
+            contrast: number;
+            /**
+             * Gamma
+             * @default 1
+             */
+            gamma: number;
+            /**
+             * Blur Px
+             * @default 0
+             */
+            blur_px: number;
+            /**
+             * Sharpen
+             * @default 0
+             */
+            sharpen: number;
+            /**
+             * Denoise
+             * @default 0
+             */
+            denoise: number;
+            /**
+             * Deflicker
+             * @default none
+             * @enum {string}
+             */
+            deflicker: "none" | "global" | "local";
+            /**
+             * Normalise
+             * @default false
+             */
+            normalise: boolean;
+        };
+        /**
          * BaseRequest
          * @description An action on top of a revision.
          */
@@ -609,6 +705,17 @@ export interface components {
         Body_upload_stills: {
             /** Files */
             files: string[];
+        };
+        /**
+         * CameraModel
+         * @description How the camera reads its picture out.
+         */
+        CameraModel: {
+            /**
+             * Readout
+             * @description share of the frame time between first and last row; without it, found from the track
+             */
+            readout: number | null;
         };
         /**
          * ChooseTake
@@ -762,6 +869,33 @@ export interface components {
             detail?: components["schemas"]["ValidationError"][];
         };
         /**
+         * HeldFrame
+         * @description Corners set by hand at one frame: kept exactly, the track between such frames is held by them.
+         */
+        HeldFrame: {
+            /** Frame */
+            frame: number;
+            /** Corners */
+            corners: [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
+            ];
+        };
+        /**
          * JobView
          * @description Something long that runs or ran.
          */
@@ -806,6 +940,57 @@ export interface components {
             created: string;
             /** Finished */
             finished: string | null;
+        };
+        /**
+         * LensModel
+         * @description What the lens does to straight lines; radii are counted in half diagonals of the picture.
+         */
+        LensModel: {
+            /**
+             * Mode
+             * @description whether it is ideal, known, or found from the track
+             * @default estimate
+             * @enum {string}
+             */
+            mode: "none" | "given" | "estimate";
+            /**
+             * K1
+             * @description radial, second order
+             * @default 0
+             */
+            k1: number;
+            /**
+             * K2
+             * @description radial, fourth order
+             * @default 0
+             */
+            k2: number;
+            /**
+             * K3
+             * @description radial, sixth order
+             * @default 0
+             */
+            k3: number;
+            /**
+             * P1
+             * @description tangential
+             * @default 0
+             */
+            p1: number;
+            /**
+             * P2
+             * @description tangential
+             * @default 0
+             */
+            p2: number;
+            /**
+             * Centre
+             * @description plate px; default is the middle of the picture
+             */
+            centre: [
+                number,
+                number
+            ] | null;
         };
         /**
          * LookView
@@ -989,6 +1174,11 @@ export interface components {
             /** Keys */
             keys: components["schemas"]["ShapeKey"][];
             /**
+             * Rides
+             * @description surface whose movement the outline follows between its keys
+             */
+            rides?: string | null;
+            /**
              * Span
              * @description first and last frame at which it is there
              */
@@ -1020,6 +1210,11 @@ export interface components {
             depth: number;
             /** Keys */
             keys: components["schemas"]["ShapeKey"][];
+            /**
+             * Rides
+             * @description surface whose movement the outline follows between its keys
+             */
+            rides: string | null;
             /**
              * Span
              * @description first and last frame at which it is there
@@ -1132,6 +1327,59 @@ export interface components {
             first_frame: number | null;
         };
         /**
+         * PointKey
+         * @description A point set by hand at one frame, plate px.
+         */
+        PointKey: {
+            /** Frame */
+            frame: number;
+            /** At */
+            at: [
+                number,
+                number
+            ];
+        };
+        /**
+         * PointsKey
+         * @description A shape's points at one frame, plate px; a point without a key of its own here is null.
+         */
+        "PointsKey-Input": {
+            /** Frame */
+            frame: number;
+            /** Points */
+            points: ([
+                number,
+                number
+            ] | null)[];
+            /**
+             * Ease
+             * @description how the way to the next key runs
+             * @default linear
+             * @enum {string}
+             */
+            ease: "linear" | "eased";
+        };
+        /**
+         * PointsKey
+         * @description A shape's points at one frame, plate px; a point without a key of its own here is null.
+         */
+        "PointsKey-Output": {
+            /** Frame */
+            frame: number;
+            /** Points */
+            points: ([
+                number,
+                number
+            ] | null)[];
+            /**
+             * Ease
+             * @description how the way to the next key runs
+             * @default linear
+             * @enum {string}
+             */
+            ease: "linear" | "eased";
+        };
+        /**
          * ProjectView
          * @description A project with its shots.
          */
@@ -1148,7 +1396,7 @@ export interface components {
         };
         /**
          * Region
-         * @description Shapes that move with the plane, at the reference frame, plate px.
+         * @description Shapes that move with the plane; `include` and `exclude` are given at the reference frame, plate px.
          */
         "Region-Input": {
             /** Include */
@@ -1161,10 +1409,12 @@ export interface components {
                 number,
                 number
             ][][];
+            /** Shapes */
+            shapes?: components["schemas"]["RegionShape-Input"][];
         };
         /**
          * Region
-         * @description Shapes that move with the plane, at the reference frame, plate px.
+         * @description Shapes that move with the plane; `include` and `exclude` are given at the reference frame, plate px.
          */
         "Region-Output": {
             /** Include */
@@ -1177,6 +1427,64 @@ export interface components {
                 number,
                 number
             ][][];
+            /** Shapes */
+            shapes: components["schemas"]["RegionShape-Output"][];
+        };
+        /**
+         * RegionShape
+         * @description A shape of the region with keys over time: it rides the plane, or stands in the picture when set free.
+         */
+        "RegionShape-Input": {
+            /**
+             * Role
+             * @default include
+             * @enum {string}
+             */
+            role: "include" | "exclude";
+            /**
+             * Outline
+             * @description polygon, or a smooth closed curve through the points
+             * @default straight
+             * @enum {string}
+             */
+            outline: "straight" | "smooth";
+            /**
+             * Rides
+             * @description what its points are tied to between keys
+             * @default plane
+             * @enum {string}
+             */
+            rides: "plane" | "picture";
+            /** Keys */
+            keys: components["schemas"]["PointsKey-Input"][];
+        };
+        /**
+         * RegionShape
+         * @description A shape of the region with keys over time: it rides the plane, or stands in the picture when set free.
+         */
+        "RegionShape-Output": {
+            /**
+             * Role
+             * @default include
+             * @enum {string}
+             */
+            role: "include" | "exclude";
+            /**
+             * Outline
+             * @description polygon, or a smooth closed curve through the points
+             * @default straight
+             * @enum {string}
+             */
+            outline: "straight" | "smooth";
+            /**
+             * Rides
+             * @description what its points are tied to between keys
+             * @default plane
+             * @enum {string}
+             */
+            rides: "plane" | "picture";
+            /** Keys */
+            keys: components["schemas"]["PointsKey-Output"][];
         };
         /**
          * Remove
@@ -1476,6 +1784,8 @@ export interface components {
              */
             name: string;
             plate: components["schemas"]["Plate"];
+            lens: components["schemas"]["LensModel"];
+            camera: components["schemas"]["CameraModel"];
             /** Surfaces */
             surfaces: components["schemas"]["Surface-Output"][];
             /** Occluders */
@@ -1607,6 +1917,30 @@ export interface components {
                     number
                 ]
             ] | null;
+            /**
+             * Follow
+             * @description what the plane is followed by
+             * @default region
+             * @enum {string}
+             */
+            follow: "region" | "points";
+            analysis?: components["schemas"]["Analysis-Input"];
+            /** Points */
+            points?: components["schemas"]["TrackPoint-Input"][];
+            /** Held */
+            held?: components["schemas"]["HeldFrame"][];
+            /**
+             * Smoothing
+             * @description 0 leaves the track; 1 weighs its doubt as stated
+             * @default 0
+             */
+            smoothing: number;
+            /**
+             * Carry
+             * @description whether lost frames are carried by the movement around them
+             * @default false
+             */
+            carry: boolean;
             region?: components["schemas"]["Region-Input"];
             /** Corrections */
             corrections?: components["schemas"]["Correction"][];
@@ -1670,6 +2004,30 @@ export interface components {
                     number
                 ]
             ] | null;
+            /**
+             * Follow
+             * @description what the plane is followed by
+             * @default region
+             * @enum {string}
+             */
+            follow: "region" | "points";
+            analysis: components["schemas"]["Analysis-Output"];
+            /** Points */
+            points: components["schemas"]["TrackPoint-Output"][];
+            /** Held */
+            held: components["schemas"]["HeldFrame"][];
+            /**
+             * Smoothing
+             * @description 0 leaves the track; 1 weighs its doubt as stated
+             * @default 0
+             */
+            smoothing: number;
+            /**
+             * Carry
+             * @description whether lost frames are carried by the movement around them
+             * @default false
+             */
+            carry: boolean;
             region: components["schemas"]["Region-Output"];
             /** Corrections */
             corrections: components["schemas"]["Correction"][];
@@ -1768,6 +2126,102 @@ export interface components {
             looks: components["schemas"]["LookView"][];
             /** Median Sigma Px */
             median_sigma_px: number | null;
+        };
+        /**
+         * TrackPoint
+         * @description A single point: a pattern, and how far to look for it.
+         */
+        "TrackPoint-Input": {
+            /** Id */
+            id: string;
+            /** Keys */
+            keys: components["schemas"]["PointKey"][];
+            /**
+             * Half Size Px
+             * @description half width and height of the pattern
+             * @default [
+             *       12,
+             *       12
+             *     ]
+             */
+            half_size_px: [
+                number,
+                number
+            ];
+            /**
+             * Search Px
+             * @description how far to look, to either side
+             * @default [
+             *       40,
+             *       40
+             *     ]
+             */
+            search_px: [
+                number,
+                number
+            ];
+            /**
+             * Motion
+             * @description whether the pattern may turn, grow, shear
+             * @default translation
+             * @enum {string}
+             */
+            motion: "translation" | "rigid" | "similarity" | "affine" | "perspective";
+            /**
+             * Against
+             * @description matched with its first frame, the one before, or those set by hand
+             * @default first
+             * @enum {string}
+             */
+            against: "first" | "previous" | "by_hand";
+        };
+        /**
+         * TrackPoint
+         * @description A single point: a pattern, and how far to look for it.
+         */
+        "TrackPoint-Output": {
+            /** Id */
+            id: string;
+            /** Keys */
+            keys: components["schemas"]["PointKey"][];
+            /**
+             * Half Size Px
+             * @description half width and height of the pattern
+             * @default [
+             *       12,
+             *       12
+             *     ]
+             */
+            half_size_px: [
+                number,
+                number
+            ];
+            /**
+             * Search Px
+             * @description how far to look, to either side
+             * @default [
+             *       40,
+             *       40
+             *     ]
+             */
+            search_px: [
+                number,
+                number
+            ];
+            /**
+             * Motion
+             * @description whether the pattern may turn, grow, shear
+             * @default translation
+             * @enum {string}
+             */
+            motion: "translation" | "rigid" | "similarity" | "affine" | "perspective";
+            /**
+             * Against
+             * @description matched with its first frame, the one before, or those set by hand
+             * @default first
+             * @enum {string}
+             */
+            against: "first" | "previous" | "by_hand";
         };
         /**
          * TrackRequest

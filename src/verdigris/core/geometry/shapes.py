@@ -34,6 +34,59 @@ def polygon_at(frame: float, key_frames: Sequence[int], key_points: Sequence[Flo
     return np.asarray(key_points[-1], dtype=np.float64)
 
 
+def keyed_points(frame: float, keys: Sequence[tuple[int, Float64, bool]]) -> Float64:
+    """Points at a frame, every one between its own keys; held before its first and after its last.
+
+    Parameters
+    ----------
+    keys : in order of frames: frame, (N, 2) float64 px with NaN where a point has no key of its own, and whether the way
+        to the next key eases in and out
+
+    Raises
+    ------
+    ValueError
+        When keys differ in their number of points, or a point has no key at all.
+    """
+    if not keys or len({len(p) for _, p, _ in keys}) != 1:
+        raise ValueError("a shape needs keys with the same number of points")
+    answer = np.empty((len(keys[0][1]), 2))
+    for i in range(len(answer)):
+        own = [(f, p[i], e) for f, p, e in keys if np.all(np.isfinite(p[i]))]
+        if not own:
+            raise ValueError(f"point {i} has no key")
+        before, after = [k for k in own if k[0] <= frame], [k for k in own if k[0] > frame]
+        if not before or not after:
+            answer[i] = before[-1][1] if before else after[0][1]
+            continue
+        t = (frame - before[-1][0]) / (after[0][0] - before[-1][0])
+        t = t * t * (3 - 2 * t) if before[-1][2] else t
+        answer[i] = (1 - t) * before[-1][1] + t * after[0][1]
+    return answer
+
+
+def smooth_outline(points: Float64, steps: int = 12) -> Float64:
+    """A smooth closed curve through points (N, 2), N >= 3, as a polygon of N x `steps` points.
+
+    References
+    ----------
+    Catmull and Rom 1974; centripetal spacing as in Yuksel, Schaefer and Keyser, Parameterization and applications of
+    Catmull-Rom curves, CAD 43(7), 2011: no loops or cusps between close points.
+    """
+    p = np.asarray(points, float)
+    pieces = []
+    for i in range(len(p)):
+        a, b, c, d = p[i - 1], p[i], p[(i + 1) % len(p)], p[(i + 2) % len(p)]
+        t = np.cumsum([0.0, *(max(float(np.linalg.norm(v)) ** 0.5, 1e-6) for v in (b - a, c - b, d - c))])
+        x = np.linspace(t[1], t[2], steps, endpoint=False)[:, None]
+        ab = a + (b - a) * (x - t[0]) / (t[1] - t[0])
+        bc = b + (c - b) * (x - t[1]) / (t[2] - t[1])
+        cd = c + (d - c) * (x - t[2]) / (t[3] - t[2])
+        abc = ab + (bc - ab) * (x - t[0]) / (t[2] - t[0])
+        bcd = bc + (cd - bc) * (x - t[1]) / (t[3] - t[1])
+        pieces.append(abc + (bcd - abc) * (x - t[1]) / (t[2] - t[1]))
+    return np.concatenate(pieces)
+
+
 def polygon_coverage(polygon: Float64, width: int, height: int) -> Float32:
     """Share of each pixel's area inside a polygon.
 

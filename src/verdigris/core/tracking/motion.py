@@ -94,7 +94,7 @@ def estimate_motion(src: Float64, dst: Float64, motion: Motion, inlier_px: float
         inliers = np.linalg.norm(apply_homography(h, src) - dst, axis=1) < inlier_px
         if inliers.sum() < least:
             return None, none
-        refined = _least_squares(src[inliers], dst[inliers], motion)
+        refined = fit_motion(src[inliers], dst[inliers], motion)
         if refined is None:
             return None, none
         h = refined
@@ -115,7 +115,8 @@ def _robust(src: Float64, dst: Float64, motion: Motion, inlier_px: float) -> Flo
     return None if found is None else np.vstack([np.asarray(found, dtype=np.float64), [0, 0, 1]])
 
 
-def _least_squares(src: Float64, dst: Float64, motion: Motion) -> Float64 | None:
+def fit_motion(src: Float64, dst: Float64, motion: Motion) -> Float64 | None:
+    """Least-squares fit of a motion model to point pairs (N, 2), px: dst_from_src (3, 3); None when degenerate."""
     if motion == "perspective":
         return fit_homography(src, dst)
     h = np.eye(3)

@@ -1,0 +1,272 @@
+"""Single points: a pattern looked for in a search area, sub-pixel; and the plane's motion from several of them.
+
+A pattern is compared by normalised correlation over the search area, then refined like a region (see `align`), with the
+freedoms asked for. It is matched against its first frame, the frame before, or frames set by hand; between two of those it
+is followed from both sides and joined by confidence.
+
+References
+----------
+Lewis, Fast normalized cross-correlation, Vision Interface 1995 (search). Umeyama, PAMI 13(4), 1991 (two points).
+"""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import cv2
+import numpy as np
+
+from verdigris.core.geometry.homography import apply_homography
+from verdigris.core.tracking.align import Conditions, align, corner_sigmas
+from verdigris.core.tracking.appearance import build_appearance
+from verdigris.core.tracking.follow import AnalysisPicture
+from verdigris.core.tracking.motion import Motion, estimate_motion, fit_motion
+from verdigris.core.tracking.optics import STILL, Optics
+from verdigris.core.types import Float64
+
+Against = Literal["first", "previous", "by_hand"]
+PointStatus = Literal["followed", "carried", "by_hand", "lost"]
+LEAST_CORRELATION = 0.6
+LEAST_PATTERN_PX = 15
+SIGMA_FLOOR_PX = 0.02
+# Doubt of a carried point grows by this share of its movement.
+CARRIED_GROWTH = 0.02
+
+
+@dataclass(frozen=True)
+class Pattern:
+    """What is looked for and where.
+
+    Attributes
+    ----------
+    half_size : (2,) half width and height of the pattern, plate px
+    search : (2,) how far to look to either side, plate px
+    motion : `translation` for position alone; freer models let the pattern turn, grow and shear
+    against : which frame's picture it is matched with
+    """
+
+    half_size: tuple[float, float] = (12.0, 12.0)
+    search: tuple[float, float] = (40.0, 40.0)
+    motion: Motion = "translation"
+    against: Against = "first"
+
+
+@dataclass(frozen=True)
+class PointResult:
+    """A point at one frame: (2,) plate px, its radial standard deviation, correlation 0..1, and why it is lost."""
+
+    frame: int
+    status: PointStatus
+    at: Float64 | None
+    sigma_px: float | None
+    correlation: float
+    reason: str = ""
+
+
+class PatternProblem(ValueError):
+    """A pattern cannot be followed; the message says why, in the user's terms."""
+
+
+def check_pattern(picture: AnalysisPicture, at: Float64, pattern: Pattern) -> None:
+    """Raise PatternProblem for a pattern that is too small, featureless, or outside the picture."""
+    height, width = picture.values.shape
+    if not (
+        pattern.half_size[0] <= at[0] <= width - pattern.half_size[0] and pattern.half_size[1] <= at[1] <= height - pattern.half_size[1]
+    ):
+        raise PatternProblem("The pattern reaches out of the picture. Move the point inwards or make the pattern smaller.")
+    if 2 * min(pattern.half_size) < LEAST_PATTERN_PX:
+        raise PatternProblem(f"The pattern is smaller than {LEAST_PATTERN_PX} px. Make it larger.")
+    box = _cut(picture, at, pattern.half_size)
+    gx, gy = np.gradient(box.astype(np.float64))
+    tensor = np.array([[np.mean(gx * gx), np.mean(gx * gy)], [np.mean(gx * gy), np.mean(gy * gy)]])
+    if float(np.linalg.eigvalsh(tensor)[0]) < 2e-5:
+        raise PatternProblem("The pattern has no corner in it: along an edge, or on a plain area, its place cannot be told.")
+
+
+def _cut(picture: AnalysisPicture, at: Float64, half: tuple[float, float]) -> Float64:
+    x0, y0 = np.floor(at - half).astype(int)
+    x1, y1 = np.ceil(at + half).astype(int)
+    height, width = picture.values.shape
+    return np.asarray(picture.values[max(0, y0) : min(height, y1), max(0, x0) : min(width, x1)])
+
+
+def match_point(
+    known: AnalysisPicture, known_at: Float64, now: AnalysisPicture, guess: Float64, pattern: Pattern, frame: int
+) -> PointResult:
+    """Find a pattern of one picture in another one.
+
+    Parameters
+    ----------
+    known, known_at : the picture that shows the pattern, and where, plate px
+    now, guess : the picture to look in, and around where
+    """
+    template = np.ascontiguousarray(_cut(known, known_at, pattern.half_size), np.float32)
+    reach = (pattern.half_size[0] + pattern.search[0], pattern.half_size[1] + pattern.search[1])
+    area = np.ascontiguousarray(_cut(now, guess, reach), np.float32)
+    if area.shape[0] <= template.shape[0] or area.shape[1] <= template.shape[1] or min(template.shape) < 5:
+        return PointResult(frame, "lost", None, None, 0.0, "The search area is out of the picture.")
+    scores = cv2.matchTemplate(area, template, cv2.TM_CCOEFF_NORMED)
+    _, best, _, (bx, by) = cv2.minMaxLoc(scores)
+    if best < LEAST_CORRELATION:
+        return PointResult(frame, "lost", None, None, float(best), f"The best place in the search area agrees by {100 * best:.0f} % only.")
+    corner = np.maximum(np.floor(guess - reach), 0)
+    shift = corner + np.array([bx, by]) - np.maximum(np.floor(known_at - pattern.half_size), 0)
+    height, width = known.values.shape
+    region = np.zeros((height, width), bool)
+    x0, y0 = np.maximum(np.floor(known_at - pattern.half_size), 0).astype(int)
+    region[y0 : y0 + template.shape[0], x0 : x0 + template.shape[1]] = True
+    optics = Optics(width, height)
+    appearance = build_appearance(known.values, region, optics, most=2500, few=800)
+    start = np.array([[1, 0, shift[0]], [0, 1, shift[1]], [0, 0, 1.0]])
+    a = None if appearance is None else align(appearance, optics, now.values, start, Conditions(STILL, STILL), pattern.motion, coarse=False)
+    if a is None:
+        return PointResult(frame, "lost", None, None, float(best), "The pattern cannot be compared here.")
+    at = apply_homography(a.h, known_at[None])[0]
+    if float(np.abs(at - known_at - shift).max()) > 3.0 or a.good_share < 0.3:
+        return PointResult(frame, "lost", None, None, float(best), "The pattern looks different here.")
+    sigma = float(np.hypot(corner_sigmas(a, at[None])[0], SIGMA_FLOOR_PX))
+    return PointResult(frame, "followed", at, sigma, float(best))
+
+
+def follow_point(
+    picture: Callable[[int], AnalysisPicture], frames: range, set_by_hand: Mapping[int, Float64], pattern: Pattern,
+    adjusted: Mapping[int, Pattern] | None = None, stop: Callable[[], bool] = lambda: False,
+) -> dict[int, PointResult]:  # fmt: skip
+    """Follow a point over frames from every frame at which it was set by hand, and join the ways by confidence.
+
+    Parameters
+    ----------
+    picture : frame -> analysis picture
+    set_by_hand : frame -> (2,) plate px; at least one
+    adjusted : patterns that hold from a frame on, where pattern or search area were changed
+
+    Raises
+    ------
+    PatternProblem
+        When a pattern set by hand cannot be followed.
+    """
+    if not set_by_hand:
+        raise PatternProblem("Set the point at one frame at least.")
+    keys = sorted(set_by_hand)
+    for k in keys:
+        check_pattern(picture(k), set_by_hand[k], pattern)
+    done = {k: PointResult(k, "by_hand", set_by_hand[k], SIGMA_FLOOR_PX, 1.0) for k in keys}
+    ways: dict[int, list[PointResult]] = {}
+    for k in keys:
+        for step in (1, -1):
+            last, known_at, known = done[k], set_by_hand[k], picture(k)
+            speed = np.zeros(2)
+            n, drift = k + step, 0.0
+            while n in frames and n not in done and not stop():
+                use = _pattern_at(n, pattern, adjusted)
+                assert last.at is not None
+                r = match_point(known, known_at, picture(n), last.at + speed, use, n)
+                if r.at is None or r.sigma_px is None:
+                    ways.setdefault(n, []).append(r)
+                    break
+                if use.against == "previous":
+                    drift = float(np.hypot(drift, r.sigma_px))
+                    r = replace(r, sigma_px=drift)
+                ways.setdefault(n, []).append(r)
+                speed, last = r.at - last.at if abs(n - last.frame) == 1 else np.zeros(2), r
+                if use.against == "previous":
+                    known, known_at = picture(n), r.at
+                n += step
+    for n, found in ways.items():
+        done[n] = _joined(n, found)
+    for n in frames:
+        done.setdefault(n, PointResult(n, "lost", None, None, 0.0, "Not reached: the pattern was lost before."))
+    return dict(sorted(done.items()))
+
+
+def _pattern_at(frame: int, pattern: Pattern, adjusted: Mapping[int, Pattern] | None) -> Pattern:
+    before = [k for k in adjusted or {} if k <= frame]
+    return (adjusted or {})[max(before)] if before else pattern
+
+
+def _joined(frame: int, found: list[PointResult]) -> PointResult:
+    """Two ways to the same frame, weighed by their confidence; ways that contradict each other are lost."""
+    good = [(r.at, r.sigma_px, r.correlation) for r in found if r.at is not None and r.sigma_px is not None]
+    if not good:
+        return found[0]
+    weight = np.array([1 / s**2 for _, s, _ in good])
+    at = np.sum([w * a for w, (a, _, _) in zip(weight, good, strict=True)], axis=0) / weight.sum()
+    sigma = float(1 / np.sqrt(weight.sum()))
+    apart = max(float(np.linalg.norm(a - at)) for a, _, _ in good)
+    if apart > 6 * max(s for _, s, _ in good) + 1.0:
+        return PointResult(frame, "lost", None, None, 0.0, f"Followed from two sides, the point is seen {2 * apart:.1f} px apart.")
+    return PointResult(frame, "followed", at, float(np.hypot(sigma, 0.5 * apart)), max(c for _, _, c in good))
+
+
+def motion_of(count: int) -> Motion:
+    """What a number of points can drive: one the position, two turn and size as well, three shear, four perspective."""
+    return ("translation", "translation", "similarity", "affine", "perspective")[min(count, 4)]  # type: ignore[return-value]
+
+
+def plane_from_points(
+    reference: Mapping[str, Float64], now: Mapping[str, PointResult], motion: Motion | None = None
+) -> tuple[Float64, dict[str, float]] | None:
+    """The plane's motion from the points that are seen, and the error of each, px; None when none is seen.
+
+    Parameters
+    ----------
+    reference : point -> (2,) at the reference frame, plate px
+    now : point -> its result at the frame
+    motion : freest model to use; by default what the number of points can drive
+    """
+    names = [k for k, r in now.items() if k in reference and r.at is not None]
+    if not names:
+        return None
+    src, dst = np.array([reference[k] for k in names]), np.array([now[k].at for k in names])
+    model = motion_of(len(names)) if motion is None or len(names) < 4 else motion
+    h, _ = estimate_motion(src, dst, model) if len(names) >= 9 else (None, None)
+    h = fit_motion(src, dst, model) if h is None else h
+    if h is None:
+        return None
+    errors = np.linalg.norm(apply_homography(h, src) - dst, axis=1)
+    return h, dict(zip(names, map(float, errors), strict=True))
+
+
+def borrow(
+    reference: Mapping[str, Float64], tracks: Mapping[str, Mapping[int, PointResult]], point: str, frames: range
+) -> dict[int, PointResult]:
+    """A point's track in which hidden frames are carried by the plane of the others, with doubt that grows while it is hidden.
+
+    The plane does not put the point where it would be, it moves it from where it was last seen.
+    """
+    own, others = tracks[point], {k: t for k, t in tracks.items() if k != point}
+    answer: dict[int, PointResult] = {}
+    last: PointResult | None = None
+    for n in frames:
+        r = own.get(n) or PointResult(n, "lost", None, None, 0.0, "Not followed.")
+        if r.at is not None:
+            answer[n] = last = r
+            continue
+        if last is None or last.at is None or last.sigma_px is None:
+            answer[n] = r
+            continue
+        before = plane_from_points(reference, {k: t[last.frame] for k, t in others.items() if last.frame in t})
+        now = plane_from_points(reference, {k: t[n] for k, t in others.items() if n in t})
+        if before is None or now is None:
+            answer[n] = r
+            continue
+        at = apply_homography(now[0] @ np.linalg.inv(before[0]), last.at[None])[0]
+        spread = float(np.mean([*now[1].values(), *before[1].values()]))
+        gone = abs(n - last.frame)
+        sigma = float(np.sqrt(last.sigma_px**2 + (spread * np.sqrt(gone)) ** 2 + (CARRIED_GROWTH * np.linalg.norm(at - last.at)) ** 2))
+        answer[n] = PointResult(n, "carried", at, sigma, 0.0, "Hidden; carried by the plane of the other points.")
+    return answer
+
+
+def choose_tracks(
+    tracks: Mapping[str, Mapping[int, PointResult]], errors: Mapping[str, float], most_error_px: float = 2.0,
+    most_acceleration_px: float = 8.0, least_length: int = 5,
+) -> list[str]:  # fmt: skip
+    """Tracks that pass the filters: error against the plane, acceleration, length in frames."""
+    kept = []
+    for name, track in tracks.items():
+        at = np.array([r.at for _, r in sorted(track.items()) if r.at is not None])
+        jerky = len(at) > 2 and float(np.percentile(np.linalg.norm(at[2:] - 2 * at[1:-1] + at[:-2], axis=1), 95)) > most_acceleration_px
+        if len(at) >= least_length and not jerky and errors.get(name, 0.0) <= most_error_px:
+            kept.append(name)
+    return kept

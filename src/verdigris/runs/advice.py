@@ -1,0 +1,63 @@
+"""What a finished track says: which motion would be enough, and where the picture does not move with the plane."""
+
+from collections.abc import Mapping
+
+import cv2
+import numpy as np
+
+from verdigris.core.geometry.homography import apply_homography
+from verdigris.core.tracking.disagreement import Disagreement, find_disagreements
+from verdigris.core.tracking.features import choose_features, follow_features
+from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.propose import Proposal, propose
+from verdigris.core.types import Bool, Float64
+from verdigris.media.reader import Reader
+from verdigris.runs.errors import RunError
+from verdigris.runs.fronts import Tracks
+from verdigris.runs.regions import region_at_reference, unusable_at
+from verdigris.runs.tracking import make_follower
+from verdigris.shot.document import Shot, Surface
+
+MOST_FRAMES = 12
+HALF = np.array([[1, 0, -0.5], [0, 1, -0.5], [0, 0, 1.0]])
+
+
+def advise_motion(reader: Reader, shot: Shot, surface: Surface, tracks: Tracks, results: Mapping[int, FrameResult]) -> Proposal:
+    """Compare the motion models on points of the region, found in frames across the run.
+
+    Raises
+    ------
+    RunError
+        `no_evidence` when there are too few frames or points.
+    """
+    _, picture, look = make_follower(reader, shot, surface, tracks)
+    reference = look(picture)
+    width, height = reader.facts.width, reader.facts.height
+    points = choose_features(reference.bytes, region_at_reference(shot, surface, tracks, width, height), most=300)
+    usable = [n for n, r in sorted(results.items()) if r.homography is not None and n != surface.reference_frame]
+    frames: list[tuple[Bool, Float64]] = []
+    for n in usable[:: max(1, -(-len(usable) // MOST_FRAMES))]:
+        h = results[n].homography
+        assert h is not None
+        # The frame is laid back onto the reference first: what is left to find is small, whatever the movement.
+        back = np.linalg.inv(HALF @ h @ np.linalg.inv(HALF))
+        there = cv2.warpPerspective(look(reader.frame(n)).bytes, back, (width, height), flags=cv2.INTER_CUBIC)
+        found, good = follow_features(reference.bytes, there, points, points)
+        hidden = unusable_at(shot, surface, tracks, results, n, width, height)
+        at = apply_homography(h, found)
+        if hidden is not None:
+            cell = np.clip(at.astype(int), 0, [width - 1, height - 1])
+            good &= ~hidden[cell[:, 1], cell[:, 0]]
+        frames.append((good, at))
+    proposal = propose(points, frames) if len(points) else None
+    if proposal is None:
+        raise RunError("no_evidence", f"{surface.name} has too few followed frames or points to compare motions. Follow it first.")
+    return proposal
+
+
+def advise_exclusions(
+    reader: Reader, shot: Shot, surface: Surface, tracks: Tracks, results: Mapping[int, FrameResult], first: int, last: int
+) -> list[Disagreement]:
+    """Patches of the region that do not move with the plane between two frames, worst first; needs a fresh run's evidence."""
+    follower, _, _ = make_follower(reader, shot, surface, tracks)
+    return find_disagreements(follower.appearance, results, first, last)

@@ -1,0 +1,39 @@
+"""A surface's track with everything the document says about mending it: frames set by hand, smoothing, carrying on."""
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.mend import fill_gaps, hold, smooth
+from verdigris.runs.errors import RunError
+from verdigris.runs.fronts import Tracks
+from verdigris.shot.document import Shot, Surface
+
+
+def mended(surface: Surface, track: Mapping[int, FrameResult]) -> dict[int, FrameResult]:
+    """The track as it is used; the take itself stays as it was followed.
+
+    Raises
+    ------
+    RunError
+        `cannot_hold` when corners set by hand cross, or lie outside the track.
+    """
+    quad, result = surface.quad(), dict(track)
+    if quad is None or not result:
+        return result
+    if surface.held:
+        try:
+            result = hold(result, {h.frame: np.array(h.corners, dtype=np.float64) for h in surface.held}, quad)
+        except ValueError as error:
+            raise RunError("cannot_hold", f"{surface.name}: {error}.") from error
+    if surface.smoothing > 0:
+        result = smooth(result, quad, surface.smoothing)
+    if surface.carry:
+        result = fill_gaps(result, quad, range(min(result), max(result) + 1))
+    return result
+
+
+def mended_tracks(shot: Shot, tracks: Tracks) -> dict[str, dict[int, FrameResult]]:
+    """All tracks, mended."""
+    return {surface.id: mended(surface, tracks[surface.id]) for surface in shot.surfaces if surface.id in tracks}

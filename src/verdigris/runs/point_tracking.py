@@ -1,0 +1,75 @@
+"""Follow a surface by single points: each point through the plate, then the plane that they drive."""
+
+from collections.abc import Callable, Iterator, Mapping
+
+import numpy as np
+
+from verdigris.core.geometry.homography import apply_homography
+from verdigris.core.geometry.quad import find_quad_problem
+from verdigris.core.tracking.follow import AnalysisPicture, FrameResult
+from verdigris.core.tracking.points import PatternProblem, PointResult, borrow, follow_point, plane_from_points
+from verdigris.core.types import Float64
+from verdigris.media.frames import Frame
+from verdigris.media.reader import Reader
+from verdigris.runs.errors import RunError
+from verdigris.shot.document import Surface
+
+
+def follow_by_points(
+    reader: Reader, surface: Surface, known: Mapping[int, FrameResult], stop: Callable[[], bool]
+) -> Iterator[tuple[FrameResult, Frame]]:
+    """Frames in order, each with the plane its points give; frames that are known already are left out.
+
+    Raises
+    ------
+    RunError
+        `no_corners`, or `cannot_follow` with the reason.
+    """
+    quad = surface.quad()
+    if quad is None:
+        raise RunError("no_corners", f"Place the four corners of {surface.name} first.")
+    if not surface.points:
+        raise RunError("cannot_follow", f"{surface.name} is to be followed by points, and has none. Set a point.", problem="no_points")
+    frames = range(reader.facts.frame_count)
+    tracks: dict[str, dict[int, PointResult]] = {}
+    for point in surface.points:
+        by_hand = {k.frame: np.array(k.at, dtype=np.float64) for k in point.keys if k.frame in frames}
+        try:
+            tracks[point.id] = follow_point(
+                lambda n: AnalysisPicture.of(reader.frame(n).luma()), frames, by_hand, point.pattern(), stop=stop
+            )
+        except PatternProblem as error:
+            raise RunError("cannot_follow", f"{surface.name}, point {point.id}: {error}", problem="pattern") from error
+        if stop():
+            return
+    reference = {k: at for k, t in tracks.items() if (at := t[surface.reference_frame].at) is not None}
+    if not reference:
+        raise RunError("cannot_follow", f"No point of {surface.name} is seen at its reference frame.", problem="no_points")
+    if len(tracks) > 2:
+        tracks = {k: borrow(reference, tracks, k, frames) for k in tracks}
+    for n, picture in zip(frames, reader.frames(0, len(frames), 1), strict=False):
+        if stop():
+            return
+        if n not in known:
+            yield _plane_at(n, surface, quad, reference, {k: t[n] for k, t in tracks.items() if n in t}), picture
+
+
+def _plane_at(n: int, surface: Surface, quad: Float64, reference: Mapping[str, Float64], now: Mapping[str, PointResult]) -> FrameResult:
+    found = plane_from_points(reference, now, surface.motion)
+    share = sum(r.at is not None for r in now.values()) / max(1, len(now))
+    if found is None or (share < 1 and len(reference) < 3):
+        return FrameResult(n, "lost", None, None, None, None, share, "Too few of the points are seen here.")
+    h, errors = found
+    corners = apply_homography(h, quad)
+    problem = find_quad_problem(corners)
+    if problem is not None:
+        return FrameResult(n, "lost", None, None, None, None, share, "The points do not hold the corners here.")
+    sigmas = np.array([r.sigma_px for r in now.values() if r.sigma_px is not None])
+    error = float(np.sqrt(np.mean(np.square(list(errors.values())))))
+    # A corner away from the points is less sure than they are.
+    middle = np.mean(list(reference.values()), axis=0)
+    spread = max(float(np.mean([np.linalg.norm(p - middle) for p in reference.values()])), 1.0)
+    lever = np.sqrt(1 + (np.linalg.norm(quad - middle, axis=1) / spread) ** 2) if len(reference) > 1 else np.ones(4)
+    sigma = np.hypot(float(np.sqrt(np.mean(sigmas**2))), error) / np.sqrt(max(1, len(sigmas) - 1)) * lever
+    status = "carried" if any(r.status == "carried" for r in now.values()) else "followed"
+    return FrameResult(n, status, h, corners, sigma, error, share)
