@@ -1,6 +1,7 @@
 """Three baselines made from OpenCV alone, on the same pictures, region and masks."""
 
 from collections.abc import Callable
+from typing import Any
 
 import cv2
 import numpy as np
@@ -57,13 +58,13 @@ def chained_points(plate: Plate) -> list[Answer]:
         return np.zeros((0, 2)) if found is None else found.reshape(-1, 2).astype(float)
 
     anchors = corners(reference, region)
-    options = {"winSize": (21, 21), "maxLevel": 5, "criteria": (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 30, 0.01)}
+    options: dict[str, Any] = {"winSize": (21, 21), "maxLevel": 5, "criteria": (cv2.TERM_CRITERIA_EPS | cv2.TERM_CRITERIA_COUNT, 30, 0.01)}
 
     def step(before: int, now: int, last: Float64) -> Float64 | None:
         a = corners(plate.frames[before], _seen(plate, region, before, last)).astype(np.float32)
         if len(a) < 8:
             return None
-        b, ok, _ = cv2.calcOpticalFlowPyrLK(plate.frames[before], plate.frames[now], a.reshape(-1, 1, 2), None, **options)
+        b, ok, _ = cv2.calcOpticalFlowPyrLK(plate.frames[before], plate.frames[now], a.reshape(-1, 1, 2), None, **options)  # type: ignore[call-overload]
         good = ok.ravel() == 1
         if good.sum() < 8:
             return None

@@ -108,9 +108,7 @@ def poses(path: Path, scale: float, texture: tuple[int, int], size: tuple[int, i
         normal = np.cross(first, second)
         where = np.stack([path.x(t) / FOCAL, path.y(t) / FOCAL, path.distance(t)], axis=-1)
         s = scale / FOCAL
-        h = np.stack(
-            [first * s, second * s, where - normal * (lift * s)[..., None] if np.ndim(lift) else where - normal * lift * s], axis=-1
-        )
+        h = np.stack([first * s, second * s, where - normal * (lift * s)], axis=-1)
         centre = np.array([[1, 0, -tw / 2], [0, 1, -th / 2], [0, 0, 1.0]])
         k = np.array([[FOCAL, 0, size[0] / 2], [0, FOCAL, size[1] / 2], [0, 0, 1.0]])
         return np.asarray(k @ h @ centre)
@@ -172,7 +170,8 @@ def make(
     where = poses(path, recipe.scale, shape, recipe.size)
     crown = None if bow == 0 else poses(path, recipe.scale, shape, recipe.size, bow * shape[1])
     layer = Layer(texture, where, crown, recipe.fine)
-    behind = Path(*(wave(rng, a) for a in (0.02, 0.02, 0.03, 45.0, 25.0)), flat(1.0))
+    yaw, pitch, roll, x, y = (wave(rng, a) for a in (0.02, 0.02, 0.03, 45.0, 25.0))
+    behind = Path(yaw, pitch, roll, x, y, flat(1.0))
     back_scale = 1.12 * max(width / BACK[1], height / BACK[0])
     back = Layer(_still(_background(seed % 3)), poses(behind, back_scale, BACK, recipe.size), None, 1)
     fronts = front(rng) if front else ()
@@ -187,7 +186,7 @@ def make(
         frames.append(renderer.expose(light, n))
         if n == recipe.reference:
             quiet = Renderer((), replace(recipe.camera, noise=0.0), width, height, seed)
-            clean = quiet.expose(light, n).astype(np.float32) / 255
+            clean = np.asarray(quiet.expose(light, n), np.float32) / np.float32(255)
         seen = seen_at(quad, where, n, recipe.camera, width, height)
         truth.append(seen)
         cover = _coverage(fronts, n, recipe, seed)

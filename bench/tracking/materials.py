@@ -16,6 +16,10 @@ def solid(light: Float32, cover: Float32 | None = None) -> Float32:
     return np.ascontiguousarray(np.stack([light * a, a], axis=-1), np.float32)
 
 
+def _cover(mask: AnyArray) -> Float32:
+    return np.asarray(mask, np.float32) / np.float32(255)
+
+
 def photograph(rng: Rng, height: int, width: int) -> Float32:
     """Falling-off noise with edges: overlapping soft-shaded shapes, grainy here and plain there."""
     base = 0.35 + 0.10 * fractal_noise(rng, height, width, 180, 6, 0.6)
@@ -32,7 +36,7 @@ def photograph(rng: Rng, height: int, width: int) -> Float32:
             angle = np.sort(rng.uniform(0, 2 * np.pi, int(rng.integers(3, 7))))
             corners = at + size * np.stack([np.cos(angle), np.sin(angle)], axis=1)
             cv2.fillPoly(mask, [np.round(corners * 16).astype(np.int32)], 255, cv2.LINE_AA, 4)
-        cover = soft(mask.astype(np.float32) / 255, rng.uniform(0.6, 2.5))
+        cover = soft(_cover(mask), rng.uniform(0.6, 2.5))
         tone = float(np.exp(rng.uniform(np.log(0.02), np.log(0.9))))
         base[part] = base[part] * (1 - cover) + cover * tone * (1 + 0.25 * base[part])
     grain = fractal_noise(rng, height, width, 9, 3, 0.7) * np.clip(0.05 + 0.05 * fractal_noise(rng, height, width, 260, 2), 0, 0.2)
@@ -95,7 +99,7 @@ def passer(rng: Rng, height: int, width: int) -> Float32:
     cv2.ellipse(mask, (cx, int(height * 0.13)), (int(width * 0.17), int(height * 0.1)), 0, 0, 360, 255, -1)
     cv2.ellipse(mask, (cx, int(height * 0.55)), (int(width * 0.36), int(height * 0.36)), 0, 0, 360, 255, -1)
     cv2.line(mask, (int(width * 0.2), int(height * 0.45)), (int(width * 0.04), int(height * 0.8)), 255, int(width * 0.12))
-    cover = soft(mask.astype(np.float32) / 255, 1.5)
+    cover = soft(_cover(mask), 1.5)
     light = np.clip(0.12 + 0.08 * fractal_noise(rng, height, width, 50, 5), 0.01, 0.8)
     return solid(np.asarray(light, np.float32), cover)
 
@@ -108,7 +112,7 @@ def leaves(rng: Rng, height: int, width: int) -> Float32:
         axes, turn = (int(rng.uniform(14, 30)), int(rng.uniform(6, 12))), rng.uniform(0, 180)
         cv2.ellipse(mask, at, axes, turn, 0, 360, 255, -1, cv2.LINE_AA)
         cv2.ellipse(light, at, axes, turn, 0, 360, float(rng.uniform(0.03, 0.4)), -1, cv2.LINE_AA)
-    return solid(light, soft(mask.astype(np.float32) / 255, 1.0))
+    return solid(light, soft(_cover(mask), 1.0))
 
 
 def bezel(content: AnyArray, frame: Float32, margin: float) -> Float32:

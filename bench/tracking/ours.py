@@ -16,7 +16,7 @@ VERBOSE = bool(os.environ.get("VERBOSE"))
 def follow(plate: Plate) -> list[FrameResult]:
     """Both directions from the reference frame."""
     height, width = plate.frames[0].shape
-    pictures = [AnalysisPicture.of(f.astype(np.float32) / 255) for f in plate.frames]
+    pictures = [AnalysisPicture.of(np.asarray(f, np.float32) / np.float32(255)) for f in plate.frames]
     hidden = plate.hidden.get(plate.reference)
     region = region_mask(plate.include, plate.exclude, None if hidden is None else hidden.astype(np.float32), width, height)
     follower = PlaneFollower(pictures[plate.reference], region, plate.truth[plate.reference], "perspective", plate.reference)

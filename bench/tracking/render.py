@@ -231,5 +231,5 @@ def through_h264(frames: list[Uint8], crf: float) -> list[Uint8]:
             sink.mux(stream.encode(av.VideoFrame.from_ndarray(np.concatenate([grey, neutral]), format="yuv420p")))
         sink.mux(stream.encode(None))
     store.seek(0)
-    with av.open(store) as source:
+    with av.open(store, "r") as source:
         return [np.ascontiguousarray(f.to_ndarray()[:height, :width]) for f in source.decode(video=0)]

@@ -133,3 +133,14 @@ def test_help_names_every_command_and_the_exit_codes():
     for command in ("demo", "start", "test", "check", "worker", "probe", "track", "render", "export", "import", "bench"):
         assert command in text
     assert "130" in run("track", "--help").stdout
+
+
+def test_propose_and_disagreements_tell_people_and_scripts(shot, tmp_path):
+    run("track", shot, "--out", tmp_path / "track.json")
+    text = run("propose", shot, "--track", tmp_path / "track.json").stdout
+    assert "perspective" in text
+    assert "left out" in text
+    figures = json.loads(run("propose", shot, "--track", tmp_path / "track.json", "--json").stdout)
+    assert len(figures["figures"]) == 5
+    assert "moves with the plane" in run("disagreements", shot).stdout
+    assert json.loads(run("disagreements", shot, "--last", 40, "--json").stdout) == []

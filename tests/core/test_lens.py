@@ -9,7 +9,9 @@ from verdigris.core.tracking.optics import STILL, Movement, Optics, flow
 POINTS = np.random.default_rng(1).uniform([0, 0], [1280, 720], (200, 2))
 
 
-@pytest.mark.parametrize("terms", [{"k1": -0.12}, {"k1": -0.13, "k2": 0.05}, {"k1": 0.1, "k3": 0.02}, {"p1": 0.003, "p2": -0.002, "k1": -0.05}])
+@pytest.mark.parametrize(
+    "terms", [{"k1": -0.12}, {"k1": -0.13, "k2": 0.05}, {"k1": 0.1, "k3": 0.02}, {"p1": 0.003, "p2": -0.002, "k1": -0.05}]
+)
 def test_undistorting_is_the_inverse_of_distorting(terms):
     lens = Lens((655.0, 350.0), 734.3, **terms)
     assert np.abs(lens.undistort(lens.distort(POINTS)) - POINTS).max() < 1e-5

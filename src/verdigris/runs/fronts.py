@@ -34,7 +34,7 @@ def riding_points(frame: int, keys: Sequence[tuple[int, Float64, bool]], poses: 
     """Keyed points that move with a plane between their keys, (N, 2) plate px; keys and frames without a pose stay as they are."""
     if frame not in poses:
         return keyed_points(frame, keys)
-    known = [(n, apply_homography(np.linalg.inv(poses[n]), p), eased) for n, p, eased in keys if n in poses]
+    known = [(n, apply_homography(np.asarray(np.linalg.inv(poses[n]), np.float64), p), eased) for n, p, eased in keys if n in poses]
     if not known or any(np.all(np.isnan([p[i, 0] for _, p, _ in known])) for i in range(len(known[0][1]))):
         return keyed_points(frame, keys)
     return apply_homography(poses[frame], keyed_points(frame, known))

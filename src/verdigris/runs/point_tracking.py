@@ -6,7 +6,7 @@ import numpy as np
 
 from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.geometry.quad import find_quad_problem
-from verdigris.core.tracking.follow import AnalysisPicture, FrameResult
+from verdigris.core.tracking.follow import AnalysisPicture, FrameResult, Status
 from verdigris.core.tracking.points import PatternProblem, PointResult, borrow, follow_point, plane_from_points
 from verdigris.core.types import Float64
 from verdigris.media.frames import Frame
@@ -71,5 +71,5 @@ def _plane_at(n: int, surface: Surface, quad: Float64, reference: Mapping[str, F
     spread = max(float(np.mean([np.linalg.norm(p - middle) for p in reference.values()])), 1.0)
     lever = np.sqrt(1 + (np.linalg.norm(quad - middle, axis=1) / spread) ** 2) if len(reference) > 1 else np.ones(4)
     sigma = np.hypot(float(np.sqrt(np.mean(sigmas**2))), error) / np.sqrt(max(1, len(sigmas) - 1)) * lever
-    status = "carried" if any(r.status == "carried" for r in now.values()) else "followed"
+    status: Status = "carried" if any(r.status == "carried" for r in now.values()) else "followed"
     return FrameResult(n, status, h, corners, sigma, error, share)

@@ -41,7 +41,9 @@ export function data<T>(answer: { data?: unknown }): T {
 export const urls = {
   proxy: (hash: string, frame: number) => `/api/media/${hash}/proxies/${frame}`,
   full: (hash: string, frame: number) => `/api/media/${hash}/frames/${frame}`,
-  crops: (take: string, frame: number) => `/api/takes/${take}/crops/${frame}`,
+  // A frame that is looked at a second time gets new crops; where it now is tells them from the first ones.
+  crops: (take: string, frame: number, homography: readonly number[]) =>
+    `/api/takes/${take}/crops/${frame}?at=${homography.map((v) => v.toPrecision(6)).join("_")}`,
   result: (shot: string, revision: number, frame: number, frames: number) =>
     `/api/shots/${shot}/revisions/${revision}/results/${frame}?frames=${frames}`,
   deliveryFile: (id: string) => `/api/deliveries/${id}/file`,

@@ -34,6 +34,7 @@ class Appearance:
     depth : (N,) float32, distance of a sample from the rim of the region, px
     tiles : (N,) int64 tile of each sample, ascending
     centres : (tiles, 2) float64, ideal reference px
+    across : tiles to a side
     few : (M,) int64 indices of a thinner choice for first looks
     normaliser : (3, 3) float64, the region to about -1..1
     strength : mean gradient of the samples, code values per px
@@ -47,13 +48,14 @@ class Appearance:
     depth: Float32
     tiles: Int
     centres: Float64
+    across: int
     few: Int
     normaliser: Float64
     strength: float
 
 
 def build_appearance(
-    values: Float32, region: Bool, optics: Optics, move: Movement = STILL, most: int = 16000, few: int = 4000
+    values: Float32, region: Bool, optics: Optics, move: Movement = STILL, most: int = 16000, few: int = 4000, across: int | None = None
 ) -> Appearance | None:
     """Prepare a reference picture; None when the region has too few pixels.
 
@@ -63,6 +65,7 @@ def build_appearance(
     region : (H, W) bool, pixels that move with the plane
     move : movement of the plane at the reference frame
     most, few : numbers of samples
+    across : tiles to a side; by default up to 10, at least 60 samples to a tile
     """
     ys, xs = np.nonzero(region)
     if len(xs) < 200:
@@ -82,17 +85,21 @@ def build_appearance(
     ys, xs = ys[chosen], xs[chosen]
     points = np.stack([xs + 0.5, ys + 0.5], axis=1) + origin
     low, high = points.min(axis=0), points.max(axis=0) + 1e-6
-    tiles = _tiles_of(points, low, high, len(points))
+    across = across or int(np.clip(np.sqrt(len(points) / 60), 2, 10))
+    cell = np.clip(((points - low) / (high - low) * across).astype(np.int64), 0, across - 1)
+    tiles = cell[:, 1] * across + cell[:, 0]
     order = np.argsort(tiles, kind="stable")
     points, tiles, depths = points[order], tiles[order], depth[ys, xs][order]
-    count = int(tiles.max()) + 1
-    mass = np.maximum(np.bincount(tiles, minlength=count), 1)
-    centres = np.stack([np.bincount(tiles, points[:, i], count) / mass for i in (0, 1)], axis=1)
+    mass = np.bincount(tiles, minlength=across * across)
+    middles = (np.stack(np.meshgrid(np.arange(across), np.arange(across)), axis=-1).reshape(-1, 2) + 0.5) / across
+    sums = np.stack([np.bincount(tiles, points[:, i], across * across) for i in (0, 1)], axis=1)
+    # A tile without samples keeps its number, so that tiles mean the same under other optics.
+    centres = np.where(mass[:, None] > 0, sums / np.maximum(mass, 1)[:, None], low + middles * (high - low))
     stride = max(1, len(points) // few)
     middle, s = (low + high) / 2, 2.0 / float(np.hypot(*(high - low)))
     normaliser = np.array([[s, 0, -s * middle[0]], [0, s, -s * middle[1]], [0, 0, 1]])
     return Appearance(
-        origin, stack, np.ascontiguousarray(stack[1:] - stack[:-1]), table, points, depths.astype(np.float32), tiles, centres,
+        origin, stack, np.ascontiguousarray(stack[1:] - stack[:-1]), table, points, depths.astype(np.float32), tiles, centres, across,
         np.arange(0, len(points), stride), normaliser, float(strength[ys, xs].mean()),
     )  # fmt: skip
 
@@ -129,14 +136,6 @@ def _choose(strength: Float32, xs: Int, ys: Int, most: int) -> Int:
     quota = np.maximum(1, counts * most // len(strength))
     rank = np.arange(len(order)) - np.repeat(start, counts)
     return np.asarray(order[rank < np.repeat(quota, counts)])
-
-
-def _tiles_of(points: Float64, low: Float64, high: Float64, samples: int) -> Int:
-    """Tile number of each point: about 10 x 10 tiles, at least 60 samples a tile on average; then compacted."""
-    across = int(np.clip(np.sqrt(samples / 60), 2, 10))
-    t = np.clip(((points - low) / (high - low) * across).astype(int), 0, across - 1)
-    _, compact = np.unique(t[:, 1] * across + t[:, 0], return_inverse=True)
-    return np.asarray(compact, dtype=np.int64)
 
 
 def frame_normaliser(appearance: Appearance, h: Float64) -> Float64:

@@ -150,8 +150,8 @@ def _solve(
         estimates, step = _choose(equations, found.optics, terms)
         if not estimates:
             return None
-        cleared = {t: Estimate(0.0, 0.0) for t in terms}
-        found = base.under(_with(found.optics, {**cleared, **estimates}), base.reference_movement)
+        values: dict[str, float] = {t: estimates[t].value if t in estimates else 0.0 for t in terms}
+        found = base.under(_with(found.optics, values), base.reference_movement)
         if all(abs(step[t]) < 0.5 * estimates[t].sigma + 1e-4 for t in estimates):
             break
     last = _linearise(found, found.restated(results), pictures, (), stop)
@@ -184,7 +184,8 @@ def _conditions(follower: PlaneFollower, n: int, results: Mapping[int, FrameResu
     evidence = follower.evidence_of(results[n])
     assert evidence is not None
     return Conditions(
-        follower.movement_at(n, results), follower.reference_movement, evidence.blur, follower.optics.shutter or 0.0, (), widened(hidden), trust_of_run(follower, results),
+        follower.movement_at(n, results), follower.reference_movement, evidence.blur, follower.optics.shutter or 0.0, (),
+        widened(hidden), trust_of_run(follower, results),
     )  # fmt: skip
 
 
@@ -292,15 +293,15 @@ def _value(optics: Optics, term: Term) -> float:
     return 0.0 if optics.lens is None else float(getattr(optics.lens, term))
 
 
-def _with(optics: Optics, estimates: Mapping[Term, Estimate] | Mapping[str, Estimate]) -> Optics:
-    values = {t: e.value for t, e in estimates.items()}
-    readout = values.pop("readout", optics.readout)
-    shutter = float(np.clip(values.pop("shutter", optics.shutter or 0.0), 0.0, 1 / 12))
-    tone = float(np.clip(values.pop("tone", optics.tone), 0.0, 0.8))
+def _with(optics: Optics, values: Mapping[str, float]) -> Optics:
+    """Optics with other values of some terms."""
+    shutter = float(np.clip(values.get("shutter", optics.shutter or 0.0), 0.0, 1 / 12))
+    tone = float(np.clip(values.get("tone", optics.tone), 0.0, 0.8))
     lens = optics.lens
-    if values:
-        lens = replace(lens or Lens.of_picture(optics.width, optics.height), **values)
-    return replace(optics, readout=readout, shutter=shutter, tone=tone, lens=lens)
+    if "k1" in values or "k2" in values:
+        lens = lens or Lens.of_picture(optics.width, optics.height)
+        lens = replace(lens, k1=values.get("k1", lens.k1), k2=values.get("k2", lens.k2))
+    return replace(optics, readout=values.get("readout", optics.readout), shutter=shutter, tone=tone, lens=lens)
 
 
 def _reduced(
@@ -332,7 +333,7 @@ def _column(fit: Fit, follower: PlaneFollower, h: Float64, conditions: Condition
     s, optics = fit.samples, follower.optics
     assert s is not None
     frame_gradient, own_gradient = fit.prediction[:, 1:3], fit.prediction[:, 4:6]
-    seen = s.pixels + 0.5
+    seen = np.asarray(s.pixels + 0.5, np.float64)
     plane = optics.plane(seen, h, conditions.movement)
     at_reference = optics.project(plane, np.eye(3), follower.reference_movement)
     if term == "readout":
@@ -341,7 +342,7 @@ def _column(fit: Fit, follower: PlaneFollower, h: Float64, conditions: Condition
         column = np.sum(own_gradient * change, axis=1)
     else:
         epsilon = 1e-3
-        other = _with(optics, {term: Estimate(_value(optics, term) + epsilon, 0.0)})
+        other = _with(optics, {term: _value(optics, term) + epsilon})
         there = (other.ideal(seen) - s.ideal) / epsilon
         here = (other.project(plane, np.eye(3), follower.reference_movement) - at_reference) / epsilon
         column = np.sum(frame_gradient * there, axis=1) + np.sum(own_gradient * here, axis=1)

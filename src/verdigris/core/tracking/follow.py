@@ -151,7 +151,9 @@ class PlaneFollower:
         if self._appearance is not None and not (
             optics.tone == self.optics.tone and optics.is_plain and self.optics.is_plain and not optics.shutter and not self.optics.shutter
         ):
-            other._appearance = build_appearance(self._picture.values, self._region, optics, reference_movement)
+            other._appearance = build_appearance(
+                self._picture.values, self._region, optics, reference_movement, across=self._appearance.across
+            )
         return other
 
     @property
@@ -171,7 +173,7 @@ class PlaneFollower:
         """The reference picture under another tone curve."""
         if bend not in self._bent:
             optics = replace(self.optics, tone=bend)
-            made = build_appearance(self._picture.values, self._region, optics, self.reference_movement)
+            made = build_appearance(self._picture.values, self._region, optics, self.reference_movement, across=self.appearance.across)
             assert made is not None
             self._bent = {bend: made}
         return self._bent[bend]
@@ -262,7 +264,7 @@ class PlaneFollower:
         if len(sides) == 1:
             return sides[0][1] if abs(sides[0][0]) <= 2 else None
         (a, first), (b, second) = sides
-        whole = self.optics.log(np.linalg.solve(first, second))
+        whole = self.optics.log(np.asarray(np.linalg.solve(first, second), np.float64))
         return normalised(first @ scipy.linalg.expm(whole * (-a / (b - a))))
 
     def _differs(self, known: FrameResult, pose: Float64) -> bool:

@@ -167,6 +167,7 @@ def follow_point(
                 if use.against == "previous":
                     drift = float(np.hypot(drift, r.sigma_px))
                     r = replace(r, sigma_px=drift)
+                assert r.at is not None
                 ways.setdefault(n, []).append(r)
                 speed, last = r.at - last.at if abs(n - last.frame) == 1 else np.zeros(2), r
                 if use.against == "previous":

@@ -16,7 +16,7 @@ import numpy as np
 
 from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.tracking.motion import MOTIONS, Motion, estimate_motion, fit_motion
-from verdigris.core.types import Float64
+from verdigris.core.types import Bool, Float64
 
 FOLDS = 5
 # A difference (px) that nobody can see is no reason for a freer model.
@@ -42,7 +42,7 @@ class Proposal:
     reason: str
 
 
-def propose(reference: Float64, frames: Sequence[tuple[Float64, Float64]]) -> Proposal | None:
+def propose(reference: Float64, frames: Sequence[tuple[Bool, Float64]]) -> Proposal | None:
     """Compare the models on point pairs of a run; None with too little evidence.
 
     Parameters

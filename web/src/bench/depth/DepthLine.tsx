@@ -21,7 +21,8 @@ export function newSurface(work: ReturnType<typeof useWork>, frame: number): Edi
     id: freshId("surface", taken), name: n === 1 ? "Surface" : `Surface ${n}`, depth, reference_frame: frame, motion: "perspective" as const,
     region: { include: [], exclude: [] }, corrections: [], reach_frames: 12,
   };
-  return { kind: "add_surface", surface } as Edit;
+  // What is left out here has its default in the document.
+  return { kind: "add_surface", surface } as unknown as Edit;
 }
 
 export function DepthLine() {

@@ -69,7 +69,7 @@ export function Outline() {
     const h = homographyAt(surface, frames, frame);
     const corners = cornersAt(surface, frames, frame);
     const map = (list: number[][][]) => list.map((p) => p.map((q) => (h ? pair(apply(h, at(q)), 1) : q)));
-    const region = { include: map(surface.region.include), exclude: map(surface.region.exclude) };
+    const region = { ...surface.region, include: map(surface.region.include), exclude: map(surface.region.exclude) };
     void edit({ kind: "set_reference", surface: surface.id, frame, ...(h && corners ? { corners: corners.map((p) => pair(p)), region } : {}) } as Edit);
   };
   const chosenOccluder = selection?.kind === "point" && selection.shape.startsWith("occluder:") ? document.occluders.find((o) => `occluder:${o.id}` === selection.shape) : document.occluders[0];

@@ -50,7 +50,7 @@ function crops(c: CanvasRenderingContext2D, s: StripScene, again: () => void): v
   for (const [i, f] of columns.entries()) {
     const x = columnX(i, columns.length, s.width);
     const found = s.frames?.get(f);
-    const url = take && found?.homography ? urls.crops(take.id, f) : null;
+    const url = take && found?.homography ? urls.crops(take.id, f, found.homography) : null;
     const picture = url ? frameCache.peek(url) : null;
     if (url && !picture) void frameCache.get(url).then((p) => p && again());
     for (let corner = 0; corner < 4; corner++) {

@@ -1,0 +1,90 @@
+"""What the track says about the camera, on plates rendered through a shutter, rows and a lens."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from bench.tracking.cases import Path, Recipe, a_photograph, make, turning, wave
+from bench.tracking.ours import follow
+from bench.tracking.render import Camera, seen_at, shutter
+from verdigris.core.matte.occlusion import region_mask
+from verdigris.core.tracking.calibrate import calibrate, trust_of_run, worth_settling
+from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
+
+SMALL = Recipe(count=11, reference=5, size=(640, 360), scale=0.34, camera=Camera(noise=1.0))
+
+
+def run(plate):
+    """First look in both directions, and what the run says about the camera."""
+    height, width = plate.frames[0].shape
+    pictures = [AnalysisPicture.of(f.astype(np.float32) / 255) for f in plate.frames]
+    region = region_mask(plate.include, plate.exclude, None, width, height)
+    follower = PlaneFollower(pictures[plate.reference], region, plate.truth[plate.reference], "perspective", plate.reference)
+    results = {plate.reference: follower.reference_result()}
+    for step in (1, -1):
+        history, n = [results[plate.reference]], plate.reference + step
+        while 0 <= n < len(pictures):
+            results[n] = follower.step(n, pictures[n - step], pictures[n], history, None)
+            history.append(results[n])
+            n += step
+    return follower, results, calibrate(follower, results, pictures.__getitem__, lambda n: None)
+
+
+def errors(plate, results) -> np.ndarray:
+    return np.array([np.linalg.norm(r.corners - plate.truth[r.frame], axis=1) for r in results if r.corners is not None])
+
+
+def test_a_lens_is_found_and_corners_are_where_the_lens_shows_them():
+    plate = make(3, replace(SMALL, scale=0.45, camera=Camera(noise=1.0, lens=(-0.12, 0.0, 320.0, 180.0))), a_photograph)
+    follower, results, found = run(plate)
+    assert found.optics.lens is not None
+    assert found.optics.lens.k1 == pytest.approx(-0.12, abs=0.02)
+    assert found.gain > 0.1
+    assert worth_settling(follower, results, found)
+    settled = errors(plate, follow(plate))
+    assert np.median(settled) < 0.5 * np.median(errors(plate, results.values()))
+    assert np.percentile(settled, 95) < 0.2
+
+
+def test_rows_read_one_after_another_are_found_from_the_track():
+    camera = Camera(shutter(0.3, 5), readout=0.6, noise=1.0)
+    plate = make(4, replace(SMALL, camera=camera), a_photograph, change=turning)
+    _, results, found = run(plate)
+    assert found.optics.readout == pytest.approx(0.6, abs=0.12)
+    settled = errors(plate, follow(plate))
+    assert np.median(settled) < 0.6 * np.median(errors(plate, results.values()))
+
+
+def test_an_ideal_camera_is_left_alone():
+    plate = make(5, SMALL, a_photograph)
+    follower, results, found = run(plate)
+    assert found.optics.lens is None
+    assert found.optics.readout == 0
+    assert errors(plate, results.values()).max() < 0.1
+    trust = trust_of_run(follower, results)
+    assert trust is not None
+    assert trust.min() > 0.5
+
+
+def test_a_long_exposure_is_matched_by_the_smear_it_makes():
+    def swung(rng: np.random.Generator, p: Path) -> Path:
+        return replace(p, x=wave(rng, 60, (23.0, 11.0)))
+
+    plate = make(6, replace(SMALL, camera=Camera(shutter(0.5, 11), noise=1.0)), a_photograph, change=swung)
+    _, _, found = run(plate)
+    assert found.optics.shutter == pytest.approx(0.5**2 / 12, rel=0.35)
+    assert np.percentile(errors(plate, follow(plate)), 95) < 0.25
+
+
+def test_the_renderer_shows_a_corner_in_the_row_that_is_read_when_it_passes():
+    camera = Camera(readout=0.5)
+
+    def falling(t: np.ndarray) -> np.ndarray:
+        h = np.tile(np.eye(3), (len(t), 1, 1))
+        h[:, 1, 2] = 100 * t
+        return h
+
+    at = seen_at(np.array([[50.0, 60.0]]), falling, 1.0, camera, 200, 200)[0]
+    # y = 60 + 100 (1 + 0.5 (y / 200 - 0.5)), solved for y.
+    assert at[1] == pytest.approx((60 + 100 - 25) / (1 - 0.25))
