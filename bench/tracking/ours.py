@@ -1,16 +1,12 @@
 """Our tracker on a rendered plate."""
 
-import os
-
 import numpy as np
 
 from bench.tracking.cases import Plate
 from bench.tracking.measure import Answer
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking.calibrate import calibrate, trust_of_run, worth_settling
 from verdigris.core.tracking.follow import AnalysisPicture, FrameResult, PlaneFollower
-
-VERBOSE = bool(os.environ.get("VERBOSE"))
+from verdigris.core.tracking.second_look import look_again
 
 
 def follow(plate: Plate) -> list[FrameResult]:
@@ -27,24 +23,10 @@ def follow(plate: Plate) -> list[FrameResult]:
             results[n] = follower.step(n, pictures[n - step], pictures[n], history, plate.hidden.get(n))
             history.append(results[n])
             n += step
-    for i in range(3):
-        calibration = calibrate(follower, results, pictures.__getitem__, plate.hidden.get)
-        if VERBOSE:
-            print(
-                {k: (round(e.value, 4), round(e.sigma, 4)) for k, e in calibration.estimates.items()},
-                round(calibration.gain, 4),
-                calibration.optics.shutter,
-            )
-        if not worth_settling(follower, results, calibration):
-            break
-        follower = follower.under(calibration.optics, calibration.reference_movement)
-        results = follower.restated(results)
-        trust = trust_of_run(follower, results)
-        last = i == 2 or calibration.gain < 0.02
-        for n in sorted(results):
-            results[n] = follower.settle(n, pictures[n], results, plate.hidden.get(n), trust, last)
-        if last:
-            break
+    for better in look_again(
+        follower, results, pictures.__getitem__, lambda a, b: pictures[a:b], lambda n, _: plate.hidden.get(n)
+    ):  # fmt: skip
+        results[better.frame] = better
     return [results[n] for n in range(len(pictures))]
 
 

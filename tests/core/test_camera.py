@@ -51,9 +51,10 @@ def test_rows_read_one_after_another_are_found_from_the_track():
     camera = Camera(shutter(0.3, 5), readout=0.6, noise=1.0)
     plate = make(4, replace(SMALL, camera=camera), a_photograph, change=turning)
     _, results, found = run(plate)
-    assert found.optics.readout == pytest.approx(0.6, abs=0.12)
+    # The first estimate is made around poses that know of no rows; it closes in when all frames were looked at again.
+    assert 0.3 < found.optics.readout < 0.75
     settled = errors(plate, follow(plate))
-    assert np.median(settled) < 0.6 * np.median(errors(plate, results.values()))
+    assert np.median(settled) < 0.15 * np.median(errors(plate, results.values()))
 
 
 def test_an_ideal_camera_is_left_alone():

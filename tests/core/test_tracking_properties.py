@@ -105,7 +105,7 @@ def test_a_smooth_outline_passes_through_its_points_and_encloses_more_than_its_p
     assert len(curve) == 64
     assert np.allclose(curve[::16], square)
     inside = polygon_coverage(curve, 100, 100).sum()
-    assert polygon_coverage(square, 100, 100).sum() < inside < 1.3 * 3600
+    assert polygon_coverage(square, 100, 100).sum() < inside < np.pi / 2 * 3600
 
 
 def test_points_with_keys_of_their_own_move_by_them_alone():

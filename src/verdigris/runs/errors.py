@@ -6,9 +6,11 @@ RunError
     not_tracked       a surface that carries artwork has no track
     nothing_placed    there is nothing to render
     no_corners        the corners of the surface are not placed
+    no_evidence       too little was followed to say anything about it
+    cannot_hold       corners set by hand cannot hold the track
 """
 
-RUN_ERROR_CODES = ("cannot_follow", "not_tracked", "nothing_placed", "no_corners")
+RUN_ERROR_CODES = ("cannot_follow", "not_tracked", "nothing_placed", "no_corners", "no_evidence", "cannot_hold")
 
 
 class RunError(Exception):

@@ -8,9 +8,9 @@ import numpy as np
 
 from verdigris.core.geometry.lens import Lens
 from verdigris.core.tracking.analysis import AnalysisMaker
-from verdigris.core.tracking.calibrate import calibrate, trust_of_run, worth_settling
 from verdigris.core.tracking.follow import AnalysisPicture, FrameResult, PlaneFollower
 from verdigris.core.tracking.optics import Optics
+from verdigris.core.tracking.second_look import look_again
 from verdigris.core.types import Bool
 from verdigris.media.facts import MediaFacts
 from verdigris.media.frames import Frame
@@ -20,10 +20,6 @@ from verdigris.runs.fronts import Tracks
 from verdigris.runs.point_tracking import follow_by_points
 from verdigris.runs.regions import region_at_reference, unusable_at
 from verdigris.shot.document import Shot, Surface
-
-# How often the run is asked about the camera, and the gain (share of the residual) from which once more is worth it.
-MOST_ROUNDS = 3
-WORTH_ANOTHER_ROUND = 0.02
 
 Direction = Literal["forwards", "backwards", "both"]
 Look = Callable[[Frame], AnalysisPicture]
@@ -140,34 +136,24 @@ def follow_surface(
 
 def _settle(
     reader: Reader, shot: Shot, surface: Surface, tracks: Tracks, follower: PlaneFollower, look: Look,
-    results: dict[int, FrameResult],
-    stop: Callable[[], bool],
+    results: dict[int, FrameResult], stop: Callable[[], bool],
 ) -> Iterator[Step]:  # fmt: skip
-    """Ask the run about the camera, then look at its frames again with what is known now."""
+    """The second look, with the frames for whoever wants to cut evidence from them."""
+    shown: list[Frame] = []
 
-    def hidden(n: int) -> Bool | None:
-        return unusable_at(shot, surface, tracks, results, n, reader.facts.width, reader.facts.height)
+    def pictures(first: int, end: int) -> Iterator[AnalysisPicture]:
+        for frame in reader.frames(first, end, 1):
+            shown[:] = [frame]
+            yield look(frame)
 
-    for i in range(MOST_ROUNDS):
-        found = calibrate(
-            follower, results, lambda n: look(reader.frame(n)), hidden,
-            lens=shot.lens.mode == "estimate", readout=shot.camera.readout is None, stop=stop,
-        )  # fmt: skip
-        if stop() or not worth_settling(follower, results, found):
-            return
-        follower = follower.under(found.optics, found.reference_movement)
-        results = follower.restated(results)
-        trust = trust_of_run(follower, results)
-        last = i == MOST_ROUNDS - 1 or found.gain < WORTH_ANOTHER_ROUND
-        frames = sorted(results)
-        for n, picture in zip(range(frames[0], frames[-1] + 1), reader.frames(frames[0], frames[-1] + 1, 1), strict=False):
-            if stop():
-                return
-            if n in results and n != follower.reference_frame:
-                results[n] = follower.settle(n, look(picture), results, hidden(n), trust, last)
-                yield Step(results[n], picture, again=True)
-        if last:
-            return
+    def hidden(n: int, known: Mapping[int, FrameResult]) -> Bool | None:
+        return unusable_at(shot, surface, tracks, known, n, reader.facts.width, reader.facts.height)
+
+    for result in look_again(
+        follower, results, lambda n: look(reader.frame(n)), pictures, hidden,
+        lens=shot.lens.mode == "estimate", readout=shot.camera.readout is None, stop=stop,
+    ):  # fmt: skip
+        yield Step(result, shown[0], again=True)
 
 
 def _one_way(

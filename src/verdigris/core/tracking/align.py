@@ -25,6 +25,7 @@ from verdigris.core.tracking.tone import encode_table, to_code, to_light
 from verdigris.core.types import Bool, Float32, Float64, Int
 
 COARSE_VARIANCE = 5.0
+TRUSTED_SHARE = 0.67
 # Which samples, least smoothing of the frame (px^2), most steps, and the step (px) at which it is done.
 _Stage = tuple[Int | None, float, int, float]
 
@@ -66,9 +67,9 @@ class Alignment:
     good_share : 0..1, share of the region's texture that is seen as it should be
     blur : variance by which the frame is softer than the reference, plate px^2
     shutter : variance of the exposure in time it was compared with, frames^2
-    cost : root mean square of the trusted residuals where the picture is steep, code values
+    cost : root mean square of the smaller residuals where the picture is steep, code values
     tiles : (tiles,) float32, 0..1, how far each tile moves with the plane; NaN where it does not show
-    converged : whether the last step moved no point of the region by more than the tolerance
+    converged : whether the last step stayed well within the doubt
     """
 
     h: Float64
@@ -450,16 +451,23 @@ class Fit:
 
     def steep(self) -> Bool:
         """The quarter of the samples where the picture is steepest: those that would show a fault, (N,)."""
-        slope = np.where(self.seen, np.hypot(self.prediction[:, 1], self.prediction[:, 2]), 0.0)
+        gradient = np.where(self.seen[:, None], self.prediction[:, 1:3], 0.0)
+        slope = np.hypot(gradient[:, 0], gradient[:, 1])
         return np.asarray(slope > max(float(np.quantile(slope, 0.75)), 1e-6))
 
     def cost(self) -> float:
-        """Root mean square of the residuals where the picture is steep, code values: lower fits better."""
+        """Root mean square of the smaller residuals where the picture is steep, code values: lower fits better.
+
+        The largest third is what something in front leaves; it says nothing about the plane.
+        """
         steep = self.steep()
-        r = np.minimum(np.abs(self.residuals()[steep]), 0.1)
         trust = self.conditions.trust
-        w = np.ones(len(r)) if trust is None or self.samples is None else trust[self.samples.tiles[steep]] + 1e-6
-        return float(np.sqrt(np.sum(w * r**2) / np.sum(w))) if len(r) else 1.0
+        if trust is not None and self.samples is not None:
+            trusted = steep & (trust[self.samples.tiles] > 0.3)
+            steep = trusted if trusted.sum() > 0.2 * steep.sum() else steep
+        r = np.abs(self.residuals()[steep])
+        most = int(TRUSTED_SHARE * len(r))
+        return float(np.sqrt(np.mean(np.partition(r, most)[:most] ** 2))) if most else 1.0
 
     def good_share(self) -> float:
         """Share of the texture in view (as variance, capped) that is seen as it should be."""
@@ -500,27 +508,29 @@ def align(
 
 
 def fit_at(
-    appearance: Appearance, optics: Optics, values: Float32, start: Float64, conditions: Conditions, motion: Motion
-) -> tuple["Fit", Float64] | None:
-    """Refine a pose that is nearly right, and hand out the fit's state at the end."""
-    plan: list[_Stage] = [(appearance.few, USUAL_VARIANCE, 4, 0.01)]
+    appearance: Appearance, optics: Optics, values: Float32, start: Float64, conditions: Conditions, motion: Motion,
+    least: float = USUAL_VARIANCE,
+) -> tuple["Fit", Float64] | None:  # fmt: skip
+    """Refine a pose that is nearly right, and hand out the fit's state at the end; `least` smooths the frame, px^2."""
+    plan: list[_Stage] = [(appearance.few, least, 4, 0.01)]
     found = _refined(appearance, optics, values, start, conditions, motion, plan)
     if found is None:
         return None
     fit, h, _ = found
-    fit.look(h, USUAL_VARIANCE)
+    fit.look(h, least)
     fit.reweigh()
     return fit, h
 
 
 def _refined(
     appearance: Appearance, optics: Optics, values: Float32, start: Float64, conditions: Conditions, motion: Motion, plan: "list[_Stage]"
-) -> tuple["Fit", Float64, bool] | None:
+) -> tuple["Fit", Float64, float] | None:
+    """Fit, pose, and the last step's length, px: 0 when it was too short to matter."""
     box = box_of(appearance, optics, start, conditions.movement)
     if box is None:
         return None
     fit = Fit(appearance, optics, FramePictures(values, box, optics.tone), conditions, motion)
-    h, converged = start, False
+    h, last = start, 0.0
     for which, least, most, stop in plan:
         if not fit.place(h, which):
             return None
@@ -528,7 +538,7 @@ def _refined(
             fit.conditions = conditions = replace(
                 conditions, shutter=conditions.shutters[int(np.argmin(fit.shutter_costs(h, least, conditions.shutters)))]
             )
-        placed_at, converged = h, False
+        placed_at, last = h, np.inf
         for iteration in range(most):
             fit.look(h, least)
             if iteration:
@@ -550,13 +560,14 @@ def _refined(
             if moved < max(stop, 0.03 * fit.noise * float(np.linalg.norm(step_sigma)) / n[0, 0]) and abs(change) < (
                 0.05 + 0.03 * abs(fit.blur)
             ) * (10 if least >= COARSE_VARIANCE else 1):
-                converged = True
+                last = 0.0
                 break
+            last = moved
             if least < COARSE_VARIANCE and _drift(appearance, placed_at, h) > 1.0:
                 placed_at = h
                 if not fit.place(h, which):
                     return None
-    return fit, h, converged
+    return fit, h, last
 
 
 def _drift(appearance: Appearance, a: Float64, b: Float64) -> float:
@@ -574,19 +585,22 @@ def _step(fit: Fit) -> tuple[Float64, Float64] | None:
     return step, np.sqrt(np.maximum(np.diag(inverse)[:-1], 0.0))
 
 
-def _conclude(fit: Fit, h: Float64, converged: bool) -> Alignment:
+def _conclude(fit: Fit, h: Float64, last_step: float) -> Alignment:
     fit.look(h, USUAL_VARIANCE)
     fit.reweigh()
     hessian, _, tile_score = fit.equations()
     covariance = sandwich(hessian, tile_score, fit.tile_hessians())
-    pull = fit.gain[fit.samples.tiles] * np.hypot(fit.prediction[:, 1], fit.prediction[:, 2])  # type: ignore[union-attr]
     w = fit.weights
+    slope = np.where(w[:, None] > 0, fit.prediction[:, 1:3], 0.0)
+    pull = fit.gain[fit.samples.tiles] * np.hypot(slope[:, 0], slope[:, 1])  # type: ignore[union-attr]
     residual = np.where(w > 0, fit.residuals(), 0.0)
-    residual_px = float(np.sqrt(np.sum(w * residual**2) / max(float(np.sum(w * np.where(w > 0, pull, 0) ** 2)), 1e-12)))
+    residual_px = float(np.sqrt(np.sum(w * residual**2) / max(float(np.sum(w * pull**2)), 1e-12)))
     k = fit.freedoms
+    # Steps that stay within the doubt go to and fro as weights change: that is settled too.
+    doubt = float(np.sqrt(np.trace(covariance[:2, :2]))) / fit.normaliser[0, 0]
     return Alignment(
         h, covariance[:k, :k], fit.normaliser, residual_px, float(w.sum()) / max(1, fit.total), fit.good_share(), fit.blur,
-        fit.conditions.shutter, fit.cost(), fit.agreement, converged,
+        fit.conditions.shutter, fit.cost(), fit.agreement, last_step < 0.5 * doubt,
     )  # fmt: skip
 
 

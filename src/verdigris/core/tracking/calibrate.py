@@ -18,16 +18,23 @@ import numpy as np
 
 from verdigris.core.geometry.lens import Lens
 from verdigris.core.tracking.align import Conditions, Fit, fit_at, sandwich
+from verdigris.core.tracking.appearance import USUAL_VARIANCE
 from verdigris.core.tracking.follow import SHUTTERS, SMEARING_PX, AnalysisPicture, FrameResult, PlaneFollower, trust_of, widened
 from verdigris.core.tracking.optics import Movement, Optics, flow
+from verdigris.core.tracking.synthesis import softness
 from verdigris.core.types import Bool, Float64
 
 Term = Literal["shutter", "tone", "readout", "k1", "k2"]
 TERMS: tuple[Term, ...] = ("shutter", "tone", "readout", "k1", "k2")
 MOST_FRAMES = 9
 MOST_ROUNDS = 3
+WORTH_ANOTHER_ROUND = 0.02
 SIGNIFICANT = 5.0
+# Around a first estimate that is far off, terms look less certain than they are: these are tried.
+WORTH_TRYING = 2.5
 LEAST_GAIN = 0.004
+# What refined values may seem to cost: movement is known for the old ones until all frames are looked at again.
+REFINING_COST = 0.15
 
 
 @dataclass(frozen=True)
@@ -48,12 +55,19 @@ class Calibration:
     reference_movement : movement of the plane at the reference frame
     estimates : the terms that were kept
     gain : by how much frames fit better, as a share of their residual; 0 when nothing was kept
+    changed : by how many of its standard deviations the term that changed most differs from what it was
     """
 
     optics: Optics
     reference_movement: Movement
     estimates: dict[str, Estimate]
     gain: float
+    changed: float = 0.0
+
+    @property
+    def moving(self) -> bool:
+        """Whether another round would find more: frames have yet to be looked at with what changed here."""
+        return self.gain > WORTH_ANOTHER_ROUND or self.changed > SIGNIFICANT
 
 
 def calibrate(
@@ -83,17 +97,20 @@ def calibrate(
     before = _linearise(base, stated, pictures, allowed, stop)
     if before is None or (follower.optics.is_plain and before.promise < 2 * LEAST_GAIN):
         return plain
-    wanted = tuple(_choose(before, base.optics, allowed)[0])
-    best, best_gain = plain, LEAST_GAIN if follower.optics.is_plain else 0.0
+    wanted = tuple(_choose(before, base.optics, allowed, WORTH_TRYING)[0])
+    known = {t for t in TERMS if t != "shutter" and _value(base.optics, t) != 0}
+    best, best_gain = plain, LEAST_GAIN
     for terms in _simpler_first(wanted):
         solved = _solve(base, results, pictures, terms, before, stop)
         if solved is None:
             continue
-        optics, estimates, costs = solved
-        gain = _gain(before.costs, costs)
+        found, estimates, after = solved
+        gain = _gain(base, stated, before, found, results, after, pictures, stop)
+        refined = bool(known) and known == set(estimates) - {"shutter"} and gain > -REFINING_COST
         # More terms must earn their keep.
-        if gain > best_gain:
-            best, best_gain = Calibration(optics, reference_movement, estimates, gain), gain + LEAST_GAIN
+        if gain > best_gain or (refined and best is plain):
+            changed = max(abs(e.value - _value(base.optics, t)) / e.sigma for t, e in estimates.items())  # type: ignore[arg-type]
+            best, best_gain = Calibration(found.optics, reference_movement, estimates, gain, changed), max(gain, 0.0) + LEAST_GAIN
     return best
 
 
@@ -128,9 +145,17 @@ def _best_shutter(
         evidence = base.evidence_of(stated[n])
         if evidence is None:
             continue
+        conditions = _conditions(base, n, stated, pictures[n][1])
+        least = max(
+            softness(
+                base.appearance, evidence.pose, conditions.movement, base.reference_movement, evidence.blur, s, USUAL_VARIANCE
+            ).smoothing
+            for s in candidates
+        )
         for i, shutter in enumerate(candidates):
-            conditions = replace(_conditions(base, n, stated, pictures[n][1]), shutter=shutter)
-            found = fit_at(base.appearance, base.optics, pictures[n][0].values, evidence.pose, conditions, base.motion)
+            found = fit_at(
+                base.appearance, base.optics, pictures[n][0].values, evidence.pose, replace(conditions, shutter=shutter), base.motion, least
+            )
             costs[i] += 1.0 if found is None else found[0].cost()
     return candidates[int(np.argmin(costs))] if np.any(costs) else base.optics.shutter or 0.0
 
@@ -138,8 +163,8 @@ def _best_shutter(
 def _solve(
     base: PlaneFollower, results: Mapping[int, FrameResult], pictures: Mapping[int, tuple[AnalysisPicture, Bool | None]],
     terms: tuple[Term, ...], first: "_Equations", stop: Callable[[], bool],
-) -> tuple[Optics, dict[str, Estimate], dict[int, float]] | None:  # fmt: skip
-    """Values of some terms, iterated until they settle; None when none of them is certain, or on a stop."""
+) -> tuple[PlaneFollower, dict[str, Estimate], "_Equations"] | None:  # fmt: skip
+    """Some terms, iterated until they settle, and how frames fit then; None when none of them is certain, or on a stop."""
     found, equations = base, first.only(terms)
     for i in range(MOST_ROUNDS):
         if i:
@@ -147,15 +172,17 @@ def _solve(
             if again is None:
                 return None
             equations = again
-        estimates, step = _choose(equations, found.optics, terms)
+        estimates, step = _choose(equations, found.optics, terms, WORTH_TRYING)
         if not estimates:
             return None
         values: dict[str, float] = {t: estimates[t].value if t in estimates else 0.0 for t in terms}
         found = base.under(_with(found.optics, values), base.reference_movement)
         if all(abs(step[t]) < 0.5 * estimates[t].sigma + 1e-4 for t in estimates):
             break
+    if any(abs(e.value) < SIGNIFICANT * e.sigma for e in estimates.values()):
+        return None
     last = _linearise(found, found.restated(results), pictures, (), stop)
-    return None if last is None else (found.optics, estimates, last.costs)
+    return None if last is None else (found, estimates, last)
 
 
 def choose_frames(follower: PlaneFollower, results: Mapping[int, FrameResult]) -> list[int]:
@@ -189,9 +216,23 @@ def _conditions(follower: PlaneFollower, n: int, results: Mapping[int, FrameResu
     )  # fmt: skip
 
 
-def _gain(before: Mapping[int, float], after: Mapping[int, float]) -> float:
-    """Mean relative improvement of the frames both know; no frame counts for more than a fair share."""
-    both = [float(np.clip(1 - after[n] / before[n], -0.5, 0.5)) for n in before if n in after]
+def _gain(
+    base: PlaneFollower, stated: Mapping[int, FrameResult], before: "_Equations", found: PlaneFollower, results: Mapping[int, FrameResult],
+    after: "_Equations", pictures: Mapping[int, tuple[AnalysisPicture, Bool | None]], stop: Callable[[], bool],
+) -> float:  # fmt: skip
+    """Mean relative improvement of the frames both know; no frame counts for more than a fair share.
+
+    A softer comparison leaves less in any case: where one side had to smooth the frame more, both do.
+    """
+    costs, better = dict(before.costs), dict(after.costs)
+    least = {n: max(before.smoothing[n], after.smoothing[n]) for n in costs if n in better}
+    again = {n: s for n, s in least.items() if abs(before.smoothing[n] - after.smoothing[n]) > 0.02 * s}
+    if again:
+        few = {n: pictures[n] for n in again}
+        old, new = _linearise(base, stated, few, (), stop, again), _linearise(found, found.restated(results), few, (), stop, again)
+        costs.update(old.costs if old is not None else {})
+        better.update(new.costs if new is not None else {})
+    both = [float(np.clip(1 - better[n] / costs[n], -0.5, 0.5)) for n in least]
     return float(np.mean(both)) if both else 0.0
 
 
@@ -203,6 +244,7 @@ class _Equations:
     score: Float64
     clusters: Float64
     costs: dict[int, float]
+    smoothing: dict[int, float]
     total: float
     terms: tuple[Term, ...]
 
@@ -223,10 +265,12 @@ class _Equations:
 
 def _linearise(
     follower: PlaneFollower, stated: Mapping[int, FrameResult], pictures: Mapping[int, tuple[AnalysisPicture, Bool | None]],
-    terms: tuple[Term, ...], stop: Callable[[], bool],
+    terms: tuple[Term, ...], stop: Callable[[], bool], least: Mapping[int, float] | None = None,
 ) -> _Equations | None:  # fmt: skip
+    """Equations around the present optics; `least` is how much frames are smoothed at least, px^2."""
     count = len(terms)
     hessian, score, clusters, costs, total = np.zeros((count, count)), np.zeros(count), [], {}, 0.0
+    smoothing: dict[int, float] = {}
     for n, (picture, hidden) in pictures.items():
         evidence = follower.evidence_of(stated[n])
         if stop():
@@ -234,11 +278,12 @@ def _linearise(
         if evidence is None:
             continue
         conditions = _conditions(follower, n, stated, hidden)
-        found = fit_at(follower.appearance, follower.optics, picture.values, evidence.pose, conditions, follower.motion)
+        soft = (least or {}).get(n, USUAL_VARIANCE)
+        found = fit_at(follower.appearance, follower.optics, picture.values, evidence.pose, conditions, follower.motion, soft)
         if found is None:
             continue
         fit, h = found
-        costs[n] = fit.cost()
+        costs[n], smoothing[n] = fit.cost(), fit.soft.smoothing
         fit.weights[~fit.steep()] = 0
         total += float(np.sum(fit.weights * fit.residuals() ** 2)) / max(fit.noise, 1e-3) ** 2
         if count:
@@ -247,10 +292,12 @@ def _linearise(
             clusters.append(reduced[2])
     if not costs:
         return None
-    return _Equations(hessian, score, np.concatenate(clusters) if clusters else np.zeros((0, count)), costs, total, terms)
+    return _Equations(hessian, score, np.concatenate(clusters) if clusters else np.zeros((0, count)), costs, smoothing, total, terms)
 
 
-def _choose(equations: _Equations, optics: Optics, terms: tuple[Term, ...]) -> tuple[dict[str, Estimate], dict[str, float]]:
+def _choose(
+    equations: _Equations, optics: Optics, terms: tuple[Term, ...], significant: float
+) -> tuple[dict[str, Estimate], dict[str, float]]:
     """Terms that are many times their uncertainty, most certain first, each beside those chosen before it."""
 
     def solve(chosen: tuple[str, ...]) -> tuple[dict[str, Estimate], dict[str, float]]:
@@ -273,18 +320,18 @@ def _choose(equations: _Equations, optics: Optics, terms: tuple[Term, ...]) -> t
     best: tuple[dict[str, Estimate], dict[str, float]] = ({}, {})
     while True:
         tried = [solve((*chosen, t)) for t in terms if t not in chosen and (t != "k2" or "k1" in chosen)]
-        tried = [e for e in tried if all(_believable(t, x) for t, x in e[0].items())]
+        tried = [e for e in tried if all(_believable(t, x, significant) for t, x in e[0].items())]
         if not tried:
             return best
         best = max(tried, key=lambda e: min(abs(x.value) / x.sigma for x in e[0].values()))
         chosen = tuple(best[0])
 
 
-def _believable(term: str, estimate: Estimate) -> bool:
+def _believable(term: str, estimate: Estimate, significant: float) -> bool:
     """Whether a term is many times its uncertainty, and of a size that cameras have."""
     if (term == "shutter" and estimate.value <= 0) or (term == "tone" and not 0.02 < estimate.value < 0.8):
         return False
-    return abs(estimate.value) > SIGNIFICANT * estimate.sigma
+    return abs(estimate.value) > significant * estimate.sigma
 
 
 def _value(optics: Optics, term: Term) -> float:
