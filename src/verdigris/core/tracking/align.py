@@ -26,6 +26,8 @@ from verdigris.core.types import Bool, Float32, Float64, Int
 
 COARSE_VARIANCE = 5.0
 TRUSTED_SHARE = 0.67
+# A step this small against its standard deviation changes nothing any more.
+SETTLED = 0.08
 # Which samples, least smoothing of the frame (px^2), most steps, and the step (px) at which it is done.
 _Stage = tuple[Int | None, float, int, float]
 
@@ -423,9 +425,11 @@ class Fit:
 
     def shutter_costs(self, h: Float64, least: float, candidates: tuple[float, ...]) -> Float64:
         """How well a pose that is nearly right fits with each of some shutters, code values: lower fits better."""
-        costs = []
+        costs, c = [], self.conditions
+        # A softer comparison leaves less in any case: all are made at the softness that one of them needs.
+        least = max(softness(self.appearance, h, c.movement, c.reference_movement, self.blur, s, least).smoothing for s in candidates)
         for shutter in candidates:
-            self.conditions = replace(self.conditions, shutter=shutter)
+            self.conditions = replace(c, shutter=shutter)
             self.look(h, least)
             costs.append(self.cost())
         return np.array(costs)
@@ -531,10 +535,10 @@ def _refined(
         return None
     fit = Fit(appearance, optics, FramePictures(values, box, optics.tone), conditions, motion)
     h, last = start, 0.0
-    for which, least, most, stop in plan:
+    for stage, (which, least, most, stop) in enumerate(plan):
         if not fit.place(h, which):
             return None
-        if least >= COARSE_VARIANCE and len(conditions.shutters) > 1:
+        if stage == 0 and len(conditions.shutters) > 1:
             fit.conditions = conditions = replace(
                 conditions, shutter=conditions.shutters[int(np.argmin(fit.shutter_costs(h, least, conditions.shutters)))]
             )
@@ -556,8 +560,7 @@ def _refined(
             change = float(np.clip(step[-1], -0.35 - 0.3 * abs(fit.blur), 0.35 + 0.3 * abs(fit.blur)))
             fit.blur = float(np.clip(fit.blur + change, -25.0, 40.0))
             moved = float(np.abs(pose).sum()) / n[0, 0]
-            # A step well within the noise changes nothing any more.
-            if moved < max(stop, 0.03 * fit.noise * float(np.linalg.norm(step_sigma)) / n[0, 0]) and abs(change) < (
+            if moved < max(stop, SETTLED * fit.noise * float(np.linalg.norm(step_sigma)) / n[0, 0]) and abs(change) < (
                 0.05 + 0.03 * abs(fit.blur)
             ) * (10 if least >= COARSE_VARIANCE else 1):
                 last = 0.0

@@ -127,7 +127,9 @@ def worth_settling(follower: PlaneFollower, results: Mapping[int, FrameResult], 
         return True
     if any(r.status == "lost" for r in results.values()):
         return True
-    if found.optics.tone != follower.optics.tone or any(follower.smears(follower.movement_at(n, results)) for n in results):
+    if found.optics.tone != follower.optics.tone:
+        return True
+    if found.optics.shutter and any(follower.smears(follower.movement_at(n, results)) for n in results):
         return True
     trust = trust_of_run(follower, results)
     return trust is not None and bool(np.any(trust < 0.5))

@@ -30,6 +30,9 @@ MOST_SIGMA_PX = 2.5
 SHUTTERS = (0.0, 0.25**2 / 12, 0.37**2 / 12, 0.5**2 / 12, 0.7**2 / 12, 1.0 / 12)
 # Movement, px a frame, below which the shutter cannot be seen.
 SMEARING_PX = 3.0
+# Points that agree this well leave nothing to a coarse look.
+NEAR_POINTS = 40
+NEAR_PX = 0.35
 # How far to look for neighbours of a frame that was lost.
 NEAR_FRAMES = 4
 
@@ -205,8 +208,8 @@ class PlaneFollower:
         past = [(r.frame, e) for r in history[-12:] if (e := self.evidence_of(r)) is not None]
         hidden = widened(hidden)
         judged: FrameResult | None = None
-        for start in self._starts(before, now, history[-1].status != "lost", past, frame):
-            judged = self._refine(frame, now, start, past, hidden)
+        for start, near in self._starts(before, now, history[-1].status != "lost", past):
+            judged = self._refine(frame, now, start, past, hidden, near)
             if judged.status == "followed":
                 return judged
         if history[-1].status == "lost" or judged is None or judged.status == "lost":
@@ -317,9 +320,9 @@ class PlaneFollower:
         return self._finder.find(now.bytes)
 
     def _starts(
-        self, before: AnalysisPicture, now: AnalysisPicture, followed: bool, past: list[tuple[int, Evidence]], frame: int
-    ) -> list[Float64]:
-        """First guesses, best first; empty after a lost frame, when only finding again can help."""
+        self, before: AnalysisPicture, now: AnalysisPicture, followed: bool, past: list[tuple[int, Evidence]]
+    ) -> list[tuple[Float64, bool]]:
+        """First guesses, best first, and whether they are near already; empty after a lost frame: only finding again can help."""
         if not past or not followed:
             return []
         last, steady = past[-1][1].pose, past[-1][1].pose
@@ -327,16 +330,20 @@ class PlaneFollower:
             steady = normalised(last @ np.linalg.inv(past[-2][1].pose) @ last)
         at, guess = self.optics.seen(moved(self._features, last)), self.optics.seen(moved(self._features, steady))
         found, good = follow_features(before.bytes, now.bytes, at, guess)
-        by_points, inliers = estimate_motion(self._features[good], self.optics.ideal(found[good]), self.motion)
+        there = self.optics.ideal(found[good])
+        by_points, inliers = estimate_motion(self._features[good], there, self.motion)
         if by_points is not None and inliers.sum() >= 0.25 * max(1, good.sum()):
-            return [by_points, steady, last]
-        return [steady, last]
+            off = np.linalg.norm(moved(self._features[good][inliers], by_points) - there[inliers], axis=1)
+            agreed = inliers.sum() >= NEAR_POINTS and inliers.sum() >= 0.7 * len(at) and float(np.sqrt(np.mean(off**2))) < NEAR_PX
+            return [*([(by_points, True)] if agreed else []), (by_points, False), (steady, False), (last, False)]
+        return [(steady, False), (last, False)]
 
     def _refine(
-        self, frame: int, now: AnalysisPicture, start: Float64, past: list[tuple[int, Evidence]], hidden: Bool | None
+        self, frame: int, now: AnalysisPicture, start: Float64, past: list[tuple[int, Evidence]], hidden: Bool | None, near: bool = False
     ) -> FrameResult:
         conditions = self._expected(frame, start, past, hidden)
-        return self._conclude(frame, align(self.appearance, self.optics, now.values, start, conditions, self.motion), conditions)
+        a = align(self.appearance, self.optics, now.values, start, conditions, self.motion, coarse=not near)
+        return self._conclude(frame, a, conditions)
 
     def _expected(self, frame: int, start: Float64, past: list[tuple[int, Evidence]], hidden: Bool | None) -> Conditions:
         """What the frame will be like, from those before it."""
