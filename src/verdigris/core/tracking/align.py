@@ -28,6 +28,8 @@ COARSE_VARIANCE = 5.0
 TRUSTED_SHARE = 0.67
 # A step this small against its standard deviation changes nothing any more.
 SETTLED = 0.08
+USUAL_BEND_PX = 0.7
+MOST_REACH = 1.5
 # Which samples, least smoothing of the frame (px^2), most steps, and the step (px) at which it is done.
 _Stage = tuple[Int | None, float, int, float]
 
@@ -72,6 +74,9 @@ class Alignment:
     cost : root mean square of the smaller residuals where the picture is steep, code values
     tiles : (tiles,) float32, 0..1, how far each tile moves with the plane; NaN where it does not show
     converged : whether the last step stayed well within the doubt
+    bend : (k + 4,) float64, step of a freer fit, in coordinates of `normaliser`: the pose's freedoms, and x^2 and y^2 of either
+        coordinate
+    bend_covariance : (k + 4, k + 4) float64
     """
 
     h: Float64
@@ -85,6 +90,8 @@ class Alignment:
     cost: float
     tiles: Float32
     converged: bool
+    bend: Float64
+    bend_covariance: Float64
 
 
 class FramePictures:
@@ -593,6 +600,7 @@ def _conclude(fit: Fit, h: Float64, last_step: float) -> Alignment:
     fit.reweigh()
     hessian, _, tile_score = fit.equations()
     covariance = sandwich(hessian, tile_score, fit.tile_hessians())
+    bend = _bend(fit)
     w = fit.weights
     slope = np.where(w[:, None] > 0, fit.prediction[:, 1:3], 0.0)
     pull = fit.gain[fit.samples.tiles] * np.hypot(slope[:, 0], slope[:, 1])  # type: ignore[union-attr]
@@ -603,8 +611,47 @@ def _conclude(fit: Fit, h: Float64, last_step: float) -> Alignment:
     doubt = float(np.sqrt(np.trace(covariance[:2, :2]))) / fit.normaliser[0, 0]
     return Alignment(
         h, covariance[:k, :k], fit.normaliser, residual_px, float(w.sum()) / max(1, fit.total), fit.good_share(), fit.blur,
-        fit.conditions.shutter, fit.cost(), fit.agreement, last_step < 0.5 * doubt,
+        fit.conditions.shutter, fit.cost(), fit.agreement, last_step < 0.5 * doubt, *bend,
     )  # fmt: skip
+
+
+def _bend(fit: Fit) -> tuple[Float64, Float64]:
+    """The step that a fit would take if the surface were allowed to bend a little, and its covariance."""
+    s, n, k = fit.samples, fit.normaliser, fit.freedoms
+    assert s is not None
+    at = np.asarray(n[0, 0] * s.ideal + n[:2, 2], np.float32)
+    squares = (at**2)[:, [0, 0, 1, 1]] * fit.jacobian[:, [0, 1, 0, 1]]
+    hessian, score, tile_score = fit.equations(np.ascontiguousarray(np.concatenate([fit.jacobian, squares], axis=1)))
+    held = hessian.copy()
+    # A bend of a fraction of a pixel is what is looked for; where the picture cannot tell, there is none.
+    unit = max(fit.noise, 1e-3) ** 2
+    held[k + 1 :, k + 1 :] += unit / (n[0, 0] * USUAL_BEND_PX) ** 2 * np.eye(4)
+    scale = np.sqrt(np.maximum(np.diag(held), 1e-12))
+    inverse = np.linalg.pinv(held / np.outer(scale, scale) + 1e-10 * np.eye(len(held))) / np.outer(scale, scale)
+    keep = [*range(k), *range(k + 1, k + 5)]
+    return (inverse @ score)[keep], (inverse @ (tile_score.T @ tile_score) @ inverse)[np.ix_(keep, keep)]
+
+
+def corner_margins(alignment: Alignment, corners: Float64) -> Float64:
+    """How far each corner would move if the surface were allowed to bend, beyond what chance would show, (4,) plate px.
+
+    A lens that is not quite what it was taken for, rows that are read later, a surface that is not quite flat: all of them
+    leave a smooth remainder that the motion model cannot follow, and that neighbouring tiles agree on.
+
+    Parameters
+    ----------
+    corners : (4, 2) float64, ideal frame px
+    """
+    n = alignment.normaliser
+    at = corners @ n[:2, :2].T + n[:2, 2]
+    # Far outside the region squares say nothing any more.
+    far = np.clip(at, -MOST_REACH, MOST_REACH) ** 2
+    squares = np.zeros((len(at), 2, 4))
+    squares[:, 0, 0], squares[:, 1, 1], squares[:, 0, 2], squares[:, 1, 3] = far[:, 0], far[:, 0], far[:, 1], far[:, 1]
+    jac = np.concatenate([point_jacobian(at, alignment.covariance.shape[0]), squares], axis=2) / n[0, 0]
+    moved = np.einsum("nik,k->ni", jac, alignment.bend)
+    chance = np.einsum("nik,kl,nil->n", jac, alignment.bend_covariance, jac)
+    return np.asarray(np.sqrt(np.maximum(np.sum(moved**2, axis=1) - 3.0 * chance, 0.0)))
 
 
 def sandwich(hessian: Float64, tile_score: Float64, tile_hessian: Float64 | None = None) -> Float64:

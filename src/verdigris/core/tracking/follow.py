@@ -12,7 +12,7 @@ import scipy.linalg
 
 from verdigris.core.geometry.homography import apply_homography, homography_from_quads, normalised
 from verdigris.core.geometry.quad import find_quad_problem
-from verdigris.core.tracking.align import Alignment, Conditions, align, corner_sigmas
+from verdigris.core.tracking.align import Alignment, Conditions, align, corner_margins, corner_sigmas
 from verdigris.core.tracking.appearance import Appearance, build_appearance
 from verdigris.core.tracking.features import Finder, choose_features, follow_features, moved
 from verdigris.core.tracking.motion import Motion, estimate_motion
@@ -23,6 +23,8 @@ Status = Literal["followed", "carried", "by_hand", "lost"]
 
 # What interpolation, compression and the choice of pixels leave, whatever the residuals say.
 SIGMA_FLOOR_PX = 0.004
+# Share of an exposure by which its middle may be misjudged: shutters open and close as they like.
+LATE = 0.003
 LEAST_SHARE = 0.05
 LEAST_GOOD = 0.15
 MOST_SIGMA_PX = 2.5
@@ -82,6 +84,7 @@ class FrameResult:
     share_used : 0..1 of the region
     reason : why it is lost, or empty
     evidence : for the run itself; not kept
+    margin_px : how far the worst corner would move if the surface were allowed to bend, plate px; None when lost
     """
 
     frame: int
@@ -93,6 +96,7 @@ class FrameResult:
     share_used: float
     reason: str = ""
     evidence: Evidence | None = None
+    margin_px: float | None = None
 
 
 @dataclass(frozen=True)
@@ -366,8 +370,11 @@ class PlaneFollower:
             return _lost(frame, 0.0, "The region is out of the picture here, or wholly covered.")
         corners = self.optics.project(self.plane_corners, a.h, conditions.movement)
         ideal = apply_homography(a.h, self.plane_corners)
-        sigma = np.hypot(corner_sigmas(a, ideal), SIGMA_FLOOR_PX)
-        problem = self._judge(a, corners, sigma)
+        margin = corner_margins(a, ideal)
+        late = LATE * np.sqrt(12 * a.shutter) * np.linalg.norm(flow(self.plane_corners, conditions.movement), axis=1)
+        own = corner_sigmas(a, ideal)
+        sigma = np.sqrt(own**2 + margin**2 + late**2 + SIGMA_FLOOR_PX**2)
+        problem = self._judge(a, corners, own)
         if problem:
             return _lost(frame, a.share_used, problem)
         h = a.h if self.optics.is_plain else homography_from_quads(self.corners, corners)
@@ -381,6 +388,7 @@ class PlaneFollower:
             a.share_used,
             "",
             Evidence(a.h, conditions.movement, a.blur, a.shutter if self.smears(conditions.movement) else None, a.tiles, a.cost),
+            float(margin.max()),
         )
 
     def _judge(self, a: Alignment, corners: Float64, sigma: Float64) -> str:
