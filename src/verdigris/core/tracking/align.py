@@ -332,6 +332,16 @@ class Fit:
         self.total = len(self.appearance.points) if which is None else len(which)
         return n >= 60
 
+    def adopt(self, other: "Fit", h: Float64, least: float) -> None:
+        """Look at the pixels of another fit with its weights, so that both can be compared pixel by pixel."""
+        s = other.samples
+        assert s is not None
+        centres = s.pixels + 0.5
+        times = self.optics.row_time(centres[:, 1]) if self.optics.readout else np.zeros(len(centres))
+        self.samples = replace(s, ideal=self.optics.ideal(centres), times=times)
+        self.weights = other.weights.copy()
+        self.look(h, least)
+
     def look(self, h: Float64, least: float) -> None:
         """Predict the pixels under a pose, and read the frame there."""
         s = self.samples
@@ -461,24 +471,38 @@ class Fit:
         return np.where(self.seen & (other > -50), change / delta, 0).astype(np.float32)
 
     def steep(self) -> Bool:
-        """The quarter of the samples where the picture is steepest: those that would show a fault, (N,)."""
-        gradient = np.where(self.seen[:, None], self.prediction[:, 1:3], 0.0)
+        """The quarter of the trusted samples where the picture is steepest: those that would show a fault, (N,)."""
+        assert self.samples is not None
+        usable, trust = self.seen, self.conditions.trust
+        if trust is not None:
+            trusted = usable & (trust[self.samples.tiles] > 0.3)
+            usable = trusted if trusted.sum() > 100 else usable
+        gradient = np.where(usable[:, None], self.prediction[:, 1:3], 0.0)
         slope = np.hypot(gradient[:, 0], gradient[:, 1])
-        return np.asarray(slope > max(float(np.quantile(slope, 0.75)), 1e-6))
+        least = float(np.quantile(slope[usable], 0.75)) if usable.any() else 0.0
+        return np.asarray(slope > max(least, 1e-6))
 
     def cost(self) -> float:
         """Root mean square of the smaller residuals where the picture is steep, code values: lower fits better.
 
         The largest third is what something in front leaves; it says nothing about the plane.
         """
-        steep = self.steep()
-        trust = self.conditions.trust
-        if trust is not None and self.samples is not None:
-            trusted = steep & (trust[self.samples.tiles] > 0.3)
-            steep = trusted if trusted.sum() > 0.2 * steep.sum() else steep
-        r = np.abs(self.residuals()[steep])
+        r = np.abs(self.residuals()[self.steep()])
         most = int(TRUSTED_SHARE * len(r))
         return float(np.sqrt(np.mean(np.partition(r, most)[:most] ** 2))) if most else 1.0
+
+    def gain_over(self, other: "Fit") -> float | None:
+        """Share of another fit's residual that this one does without, on the same pixels; None when there are too few.
+
+        Noise is the same on both sides and cancels; the largest third is what something in front leaves.
+        """
+        both = other.steep() & self.seen
+        mine, theirs = np.abs(self.residuals()[both]), np.abs(other.residuals()[both])
+        most = int(TRUSTED_SHARE * len(mine))
+        if most < 50:
+            return None
+        counted = np.argpartition(np.maximum(mine, theirs), most)[:most]
+        return 1.0 - float(np.sqrt(np.mean(mine[counted] ** 2) / max(float(np.mean(theirs[counted] ** 2)), 1e-12)))
 
     def good_share(self) -> float:
         """Share of the texture in view (as variance, capped) that is seen as it should be."""

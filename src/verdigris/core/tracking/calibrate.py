@@ -30,6 +30,7 @@ MOST_FRAMES = 9
 MOST_ROUNDS = 3
 WORTH_ANOTHER_ROUND = 0.02
 SIGNIFICANT = 5.0
+CERTAIN = 7.0
 # Around a first estimate that is far off, terms look less certain than they are: these are tried.
 WORTH_TRYING = 2.5
 LEAST_GAIN = 0.004
@@ -104,11 +105,14 @@ def calibrate(
         solved = _solve(base, results, pictures, terms, before, stop)
         if solved is None:
             continue
-        found, estimates, after = solved
-        gain = _gain(base, stated, before, found, results, after, pictures, stop)
+        found, estimates = solved
+        gain, give = _gain(base, stated, found, results, pictures, stop)
         refined = bool(known) and known == set(estimates) - {"shutter"} and gain > -REFINING_COST
+        # In noise, rows that are read later show in the equations long before frames look better.
+        rows = "readout" in estimates and set(estimates) <= {"shutter", "readout"} and gain > -max(LEAST_GAIN, 2 * give)
+        plainly = rows and abs(estimates["readout"].value) > CERTAIN * estimates["readout"].sigma
         # More terms must earn their keep.
-        if gain > best_gain or (refined and best is plain):
+        if gain > max(best_gain, 2 * give) or (best is plain and (refined or plainly)):
             changed = max(abs(e.value - _value(base.optics, t)) / e.sigma for t, e in estimates.items())  # type: ignore[arg-type]
             best, best_gain = Calibration(found.optics, reference_movement, estimates, gain, changed), max(gain, 0.0) + LEAST_GAIN
     return best
@@ -158,15 +162,17 @@ def _best_shutter(
             found = fit_at(
                 base.appearance, base.optics, pictures[n][0].values, evidence.pose, replace(conditions, shutter=shutter), base.motion, least
             )
-            costs[i] += 1.0 if found is None else found[0].cost()
-    return candidates[int(np.argmin(costs))] if np.any(costs) else base.optics.shutter or 0.0
+            costs[i] += 0.0 if found is None else float(np.log(max(found[0].cost(), 1e-6))) / len(quickest)
+    own = candidates.index(base.optics.shutter or 0.0)
+    best = int(np.argmin(costs))
+    return candidates[best] if costs[best] < costs[own] - LEAST_GAIN else candidates[own]
 
 
 def _solve(
     base: PlaneFollower, results: Mapping[int, FrameResult], pictures: Mapping[int, tuple[AnalysisPicture, Bool | None]],
     terms: tuple[Term, ...], first: "_Equations", stop: Callable[[], bool],
-) -> tuple[PlaneFollower, dict[str, Estimate], "_Equations"] | None:  # fmt: skip
-    """Some terms, iterated until they settle, and how frames fit then; None when none of them is certain, or on a stop."""
+) -> tuple[PlaneFollower, dict[str, Estimate]] | None:  # fmt: skip
+    """Some terms, iterated until they settle; None when one of them is not certain, or on a stop."""
     found, equations = base, first.only(terms)
     for i in range(MOST_ROUNDS):
         if i:
@@ -183,8 +189,7 @@ def _solve(
             break
     if any(abs(e.value) < SIGNIFICANT * e.sigma for e in estimates.values()):
         return None
-    last = _linearise(found, found.restated(results), pictures, (), stop)
-    return None if last is None else (found, estimates, last)
+    return found, estimates
 
 
 def choose_frames(follower: PlaneFollower, results: Mapping[int, FrameResult]) -> list[int]:
@@ -219,34 +224,42 @@ def _conditions(follower: PlaneFollower, n: int, results: Mapping[int, FrameResu
 
 
 def _gain(
-    base: PlaneFollower, stated: Mapping[int, FrameResult], before: "_Equations", found: PlaneFollower, results: Mapping[int, FrameResult],
-    after: "_Equations", pictures: Mapping[int, tuple[AnalysisPicture, Bool | None]], stop: Callable[[], bool],
-) -> float:  # fmt: skip
-    """Mean relative improvement of the frames both know; no frame counts for more than a fair share.
+    base: PlaneFollower, stated: Mapping[int, FrameResult], found: PlaneFollower, results: Mapping[int, FrameResult],
+    pictures: Mapping[int, tuple[AnalysisPicture, Bool | None]], stop: Callable[[], bool],
+) -> tuple[float, float]:  # fmt: skip
+    """Mean relative improvement over the frames, and its standard error; no frame counts for more than a fair share.
 
-    A softer comparison leaves less in any case: where one side had to smooth the frame more, both do.
+    A softer comparison leaves less in any case: both sides are compared at the same softness, on the same pixels.
     """
-    costs, better = dict(before.costs), dict(after.costs)
-    least = {n: max(before.smoothing[n], after.smoothing[n]) for n in costs if n in better}
-    again = {n: s for n, s in least.items() if abs(before.smoothing[n] - after.smoothing[n]) > 0.02 * s}
-    if again:
-        few = {n: pictures[n] for n in again}
-        old, new = _linearise(base, stated, few, (), stop, again), _linearise(found, found.restated(results), few, (), stop, again)
-        costs.update(old.costs if old is not None else {})
-        better.update(new.costs if new is not None else {})
-    both = [float(np.clip(1 - better[n] / costs[n], -0.5, 0.5)) for n in least]
-    return float(np.mean(both)) if both else 0.0
+    other, gains = found.restated(results), []
+    for n, (picture, hidden) in pictures.items():
+        ours, theirs = found.evidence_of(other[n]), base.evidence_of(stated[n])
+        if stop() or ours is None or theirs is None:
+            continue
+        sides = [(base, theirs, _conditions(base, n, stated, hidden)), (found, ours, _conditions(found, n, other, hidden))]
+        least = max(
+            softness(f.appearance, e.pose, c.movement, c.reference_movement, e.blur, c.shutter, USUAL_VARIANCE).smoothing
+            for f, e, c in sides
+        )
+        before, after = (fit_at(f.appearance, f.optics, picture.values, e.pose, c, f.motion, least) for f, e, c in sides)
+        if before is None or after is None:
+            continue
+        after[0].adopt(before[0], after[1], least)
+        gain = after[0].gain_over(before[0])
+        if gain is not None:
+            gains.append(float(np.clip(gain, -0.5, 0.5)))
+    if len(gains) < 2:
+        return 0.0, 1.0
+    return float(np.mean(gains)), float(np.std(gains) / np.sqrt(len(gains) - 1))
 
 
 @dataclass(frozen=True)
 class _Equations:
-    """Normal equations of the shared terms over all chosen frames, and how well each frame fits."""
+    """Normal equations of the shared terms over all chosen frames."""
 
     hessian: Float64
     score: Float64
     clusters: Float64
-    costs: dict[int, float]
-    smoothing: dict[int, float]
     total: float
     terms: tuple[Term, ...]
 
@@ -267,12 +280,11 @@ class _Equations:
 
 def _linearise(
     follower: PlaneFollower, stated: Mapping[int, FrameResult], pictures: Mapping[int, tuple[AnalysisPicture, Bool | None]],
-    terms: tuple[Term, ...], stop: Callable[[], bool], least: Mapping[int, float] | None = None,
+    terms: tuple[Term, ...], stop: Callable[[], bool],
 ) -> _Equations | None:  # fmt: skip
-    """Equations around the present optics; `least` is how much frames are smoothed at least, px^2."""
+    """Equations of some terms around the present optics; None on a stop, or when no frame can be compared."""
     count = len(terms)
-    hessian, score, clusters, costs, total = np.zeros((count, count)), np.zeros(count), [], {}, 0.0
-    smoothing: dict[int, float] = {}
+    hessian, score, clusters, total = np.zeros((count, count)), np.zeros(count), [], 0.0
     for n, (picture, hidden) in pictures.items():
         evidence = follower.evidence_of(stated[n])
         if stop():
@@ -280,21 +292,16 @@ def _linearise(
         if evidence is None:
             continue
         conditions = _conditions(follower, n, stated, hidden)
-        soft = (least or {}).get(n, USUAL_VARIANCE)
-        found = fit_at(follower.appearance, follower.optics, picture.values, evidence.pose, conditions, follower.motion, soft)
+        found = fit_at(follower.appearance, follower.optics, picture.values, evidence.pose, conditions, follower.motion)
         if found is None:
             continue
         fit, h = found
-        costs[n], smoothing[n] = fit.cost(), fit.soft.smoothing
         fit.weights[~fit.steep()] = 0
         total += float(np.sum(fit.weights * fit.residuals() ** 2)) / max(fit.noise, 1e-3) ** 2
-        if count:
-            reduced = _reduced(fit, follower, h, conditions, terms)
-            hessian, score = hessian + reduced[0], score + reduced[1]
-            clusters.append(reduced[2])
-    if not costs:
-        return None
-    return _Equations(hessian, score, np.concatenate(clusters) if clusters else np.zeros((0, count)), costs, smoothing, total, terms)
+        reduced = _reduced(fit, follower, h, conditions, terms)
+        hessian, score = hessian + reduced[0], score + reduced[1]
+        clusters.append(reduced[2])
+    return _Equations(hessian, score, np.concatenate(clusters), total, terms) if clusters else None
 
 
 def _choose(

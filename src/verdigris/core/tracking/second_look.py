@@ -2,12 +2,18 @@
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
 
+import numpy as np
+
 from verdigris.core.tracking.calibrate import calibrate, trust_of_run, worth_settling
+from verdigris.core.tracking.consensus import find_parties, went_astray
 from verdigris.core.tracking.follow import AnalysisPicture, FrameResult, PlaneFollower
 from verdigris.core.types import Bool
 
 # How often the run is asked about the camera at most.
 MOST_ROUNDS = 3
+ASTRAY = "Two parts of the region move differently, and this frame shows the wrong one clearer. Cut out what runs or slides by."
+# What is called no change at all, px.
+REST_PX = 0.03
 
 
 def look_again(
@@ -26,22 +32,65 @@ def look_again(
     lens, readout : which of them may be estimated
     stop : asked between frames
     """
-    results = dict(known)
-    for i in range(MOST_ROUNDS):
-        so_far = dict(results)
-        found = calibrate(follower, results, picture, lambda n, r=so_far: hidden(n, r), lens, readout, stop)  # type: ignore[misc]
-        if stop() or not worth_settling(follower, results, found):
-            return
-        follower = follower.under(found.optics, found.reference_movement)
-        results = follower.restated(results)
-        trust = trust_of_run(follower, results)
-        last = i == MOST_ROUNDS - 1 or not found.moving
+    results, lens_and_rows = dict(known), True
+    for better in _with_the_surface(follower, results, picture, hidden, stop):
+        results[better.frame] = better
+        yield better
+    for i in range(MOST_ROUNDS + 1):
+        thorough = True
+        if lens_and_rows and i < MOST_ROUNDS:
+            so_far = dict(results)
+            found = calibrate(follower, results, picture, lambda n, r=so_far: hidden(n, r), lens, readout, stop)  # type: ignore[misc]
+            if stop() or not worth_settling(follower, results, found):
+                return
+            follower = follower.under(found.optics, found.reference_movement)
+            results = follower.restated(results)
+            lens_and_rows = found.moving
+            thorough = not found.moving or i == MOST_ROUNDS - 1
+        trust, before = trust_of_run(follower, results), dict(results)
         first, end = min(results), max(results) + 1
         for n, now in zip(range(first, end), pictures(first, end), strict=False):
             if stop():
                 return
             if n in results and n != follower.reference_frame:
-                results[n] = follower.settle(n, now, results, hidden(n, results), trust, last)
+                results[n] = follower.settle(n, now, results, hidden(n, results), trust, thorough)
                 yield results[n]
-        if last:
+        if thorough and _at_rest(before, results):
             return
+
+
+def _with_the_surface(
+    follower: PlaneFollower, results: Mapping[int, FrameResult], picture: Callable[[int], AnalysisPicture],
+    hidden: Callable[[int, Mapping[int, FrameResult]], Bool | None], stop: Callable[[], bool],
+) -> Iterator[FrameResult]:  # fmt: skip
+    """Follow frames again that went with something else in the region; those that cannot be won back are lost."""
+    parties = find_parties(follower.appearance, results, follower.reference_frame)
+    if parties is None:
+        return
+    better = dict(results)
+    astray = set(parties.astray)
+    for step in (1, -1):
+        for n in sorted(astray, reverse=step < 0):
+            if stop():
+                return
+            history = [better[k] for k in sorted(better, reverse=step < 0) if (n - k) * step > 0 and k not in astray]
+            # Only a neighbour that holds leads further, and only the direction that comes from more of them.
+            if not history or history[-1].frame != n - step or history[-1].status == "lost":
+                continue
+            found = follower.step(n, picture(n - step), picture(n), history, hidden(n, better))
+            if found.status != "lost" and not went_astray(parties, found):
+                better[n] = found
+                astray.discard(n)
+                yield found
+    for n in sorted(astray):
+        yield FrameResult(n, "lost", None, None, None, None, 0.0, ASTRAY)
+
+
+def _at_rest(before: Mapping[int, FrameResult], after: Mapping[int, FrameResult]) -> bool:
+    """Whether going through all frames has changed most of them by less than their doubt."""
+    shifts = []
+    for n, r in after.items():
+        old = before[n]
+        if r.corners is not None and old.corners is not None and r.sigma_px is not None:
+            shifts.append(float(np.max(np.linalg.norm(r.corners - old.corners, axis=1) / np.maximum(r.sigma_px, REST_PX))))
+    return not shifts or float(np.quantile(shifts, 0.75)) < 1.0
