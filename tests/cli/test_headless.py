@@ -144,3 +144,39 @@ def test_propose_and_disagreements_tell_people_and_scripts(shot, tmp_path):
     assert len(figures["figures"]) == 5
     assert "moves with the plane" in run("disagreements", shot).stdout
     assert json.loads(run("disagreements", shot, "--last", 40, "--json").stdout) == []
+
+
+def test_a_span_is_followed_again_and_the_rest_is_kept(plate, shot, tmp_path):
+    run("track", shot, "--out", tmp_path / "track.json")
+    kept = json.loads((tmp_path / "track.json").read_text())
+    for frame in kept["frames"][20:30]:
+        frame.update(status="lost", reason="spoiled")
+        for field in ("homography", "corners", "sigma_px"):
+            del frame[field]
+    (tmp_path / "spoiled.json").write_text(json.dumps(kept))
+    run("track", shot, "--keep", tmp_path / "spoiled.json", "--first", 20, "--last", 29, "--out", tmp_path / "again.json")
+    again = json.loads((tmp_path / "again.json").read_text())["frames"]
+    assert [again[n]["homography"] for n in (*range(20), *range(30, 60))] == [
+        kept["frames"][n]["homography"] for n in (*range(20), *range(30, 60))
+    ]
+    for frame in again[20:30]:
+        assert np.abs(np.array(frame["corners"]) - plate.corners_at(frame["frame"])).max() < 0.15
+    run("track", shot, "--keep", tmp_path / "track.json", "--out", tmp_path / "x.json", code=2)
+    run("track", shot, "--keep", tmp_path / "track.json", "--first", 70, "--out", tmp_path / "x.json", code=4)
+
+
+def test_a_lens_is_told_from_drawn_lines_and_from_a_track(shot, tmp_path):
+    from verdigris.core.geometry.lens import Lens
+
+    assert "lens.lines" in run("lens", shot, code=4).stderr
+    bent = Lens.of_picture(480, 320, -0.1)
+    ends = np.array([[[20.0, 15], [460, 20]], [[15, 300], [465, 290]], [[25, 10], [20, 310]], [[455, 15], [460, 305]]])
+    steps = np.linspace(0, 1, 7)[:, None]
+    lines = [bent.distort((1 - steps) * a + steps * b).tolist() for a, b in ends]
+    document = json.loads(shot.read_text())
+    shot.write_text(json.dumps({**document, "lens": {"lines": lines}}))
+    assert json.loads(run("lens", shot, "--json").stdout)["k1"]["value"] == pytest.approx(-0.1, abs=0.01)
+    assert "from straight" in run("lens", shot).stdout
+    shot.write_text(json.dumps(document))
+    run("track", shot, "--out", tmp_path / "track.json")
+    assert "ideal lens" in run("lens", shot, "--track", tmp_path / "track.json").stdout

@@ -82,6 +82,7 @@ class TakeFrameView(BaseModel):
     sigma_px: list[float] | None
     residual_px: float | None
     share_used: float
+    margin_px: float | None
     reason: str
 
 
@@ -179,6 +180,7 @@ class TrackRequest(BaseModel):
 
     surface: str
     direction: Literal["forwards", "backwards", "both"] = "both"
+    span: tuple[int, int] | None = Field(None, description="first and last frame to follow again; the rest of the chosen take is kept")
 
 
 class DeliveryRequest(BaseModel):

@@ -81,7 +81,7 @@ def redo_edit(shot_id: uuid.UUID, request: BaseRequest, s: Transaction) -> ShotV
 @router.post("/{shot_id}/track", status_code=202)
 def follow(shot_id: uuid.UUID, request: TrackRequest, s: Transaction) -> JobView:
     """Follow a surface. A take of the same settings is gone on with; otherwise a new take begins and is chosen."""
-    return job_view(start_tracking(s, shot_id, request.surface, request.direction))
+    return job_view(start_tracking(s, shot_id, request.surface, request.direction, request.span))
 
 
 @router.post("/{shot_id}/deliveries", status_code=202)

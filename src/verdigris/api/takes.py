@@ -2,6 +2,7 @@
 
 import tempfile
 import uuid
+from dataclasses import replace
 from pathlib import Path
 from typing import Annotated
 
@@ -12,7 +13,6 @@ from fastapi.responses import FileResponse
 from verdigris.api.context import Folder, Transaction
 from verdigris.api.models import TakeFrameView
 from verdigris.api.views import frame_view
-from verdigris.core.tracking.follow import FrameResult
 from verdigris.formats.corners_csv import write_corners_csv
 from verdigris.formats.track_json import make_track, write_tracks
 from verdigris.runs.fronts import corners_at
@@ -48,10 +48,7 @@ def track_file(shot_id: uuid.UUID, surface_id: str, form: str, s: Transaction) -
     if surface.take is None or form not in ("json", "csv"):
         raise StoreError("not_found", f"{surface.name} has no track yet." if surface.take is None else "Tracks are json or csv.")
     raw = mended(surface, read_frames(s, uuid.UUID(surface.take)))
-    results = [
-        FrameResult(r.frame, r.status, r.homography, corners_at(surface, raw, r.frame), r.sigma_px, r.residual_px, r.share_used, r.reason)
-        for r in raw.values()
-    ]
+    results = [replace(r, corners=corners_at(surface, raw, r.frame)) for r in raw.values()]
     with tempfile.TemporaryDirectory() as temporary:
         path = Path(temporary) / "track"
         if form == "json":

@@ -48,17 +48,27 @@ def track(
     out: Annotated[Path, typer.Option(help="Track to write (JSON).")],
     csv: Annotated[Path | None, typer.Option(help="Corners as CSV as well; with several surfaces, one file each.")] = None,
     surface: Annotated[str | None, typer.Option(help="Only this surface, by id.")] = None,
+    direction: Annotated[str, typer.Option(help="forwards, backwards or both, from the reference frame or into the span.")] = "both",
+    keep: Annotated[Path | None, typer.Option(help="Track to keep; only the span from --first to --last is followed again.")] = None,
+    first: Annotated[int | None, typer.Option(min=0, help="First frame of the span, counted from 0.")] = None,
+    last: Annotated[int | None, typer.Option(min=0, help="Last frame of the span; default the first one alone.")] = None,
     json: Json = False,
 ) -> None:
     """Follow the planes of a shot. Begun tracks in OUT are gone on with, so a stopped run loses nothing."""
     from verdigris.core.tracking.follow import FrameResult
     from verdigris.formats.corners_csv import write_corners_csv
-    from verdigris.formats.track_json import make_track, write_tracks
-    from verdigris.runs.mending import mended
+    from verdigris.formats.track_json import make_track, read_tracks, write_tracks
+    from verdigris.runs.mending import mended, tied
     from verdigris.runs.project import OpenShot
     from verdigris.runs.tracking import follow_surface, in_depth_order
     from verdigris.shot.document import read_shot, tracking_key
 
+    if direction not in ("forwards", "backwards", "both"):
+        raise typer.BadParameter(f"{direction} is not a direction; forwards, backwards and both are.")
+    if (keep is None) != (first is None):
+        raise typer.BadParameter("A span needs both --keep and --first.")
+    span = None if first is None else (first, first if last is None else last)
+    kept = {} if keep is None else {t.surface: t.by_frame() for t in read_tracks(keep)}
     document = read_shot(shot)
     if surface is not None:
         document.surface(surface)
@@ -68,19 +78,25 @@ def track(
         for one in in_depth_order(document):
             if surface is not None and one.id != surface:
                 continue
+            if span is not None and one.id not in kept:
+                continue
             half_done = out.with_name(f"{out.name}.{one.id}.{tracking_key(document, one)}.unfinished")
-            results, again = _half_done(half_done), 0
+            results, again = dict(kept[one.id]) if span else _half_done(half_done), 0
+            fresh: dict[int, FrameResult] = {}
             try:
                 with progress_bar(f"following {one.name}") as progress:
-                    for step in follow_surface(opened.plate, document, one, tracks, results):
+                    for step in follow_surface(opened.plate, document, one, tracks, results, direction, span=span):  # type: ignore[arg-type]
                         again += step.again
-                        results[step.result.frame] = step.result
-                        progress(len(results) + again, count + again)
+                        fresh[step.result.frame] = step.result
+                        if span is None:
+                            results[step.result.frame] = step.result
+                        progress(len(fresh) + again, (count if span is None else span[1] - span[0] + 1) + again)
             except KeyboardInterrupt:
-                write_tracks(half_done, [make_track(one.id, one.reference_frame, results.values())])
+                if span is None:
+                    write_tracks(half_done, [make_track(one.id, one.reference_frame, results.values())])
                 raise
             half_done.unlink(missing_ok=True)
-            tracks[one.id] = mended(one, results)
+            tracks[one.id] = mended(one, results if span is None else tied(one, results, fresh))
         made = [make_track(s, document.surface(s).reference_frame, r.values()) for s, r in tracks.items()]
         if not made:
             from verdigris.runs.errors import RunError
@@ -235,3 +251,41 @@ def disagreements(
             f"{100 * d.share_of_region:.0f} % of the region {what}, frames {d.frames[0]} to {d.frames[1]}: around x {corner[0]:.0f} to "
             f"{opposite[0]:.0f}, y {corner[1]:.0f} to {opposite[1]:.0f}; it loses {100 * d.helps:.0f} % of its weight by itself."
         )
+
+
+def lens(
+    shot: Annotated[Path, typer.Argument(help="Shot document (JSON).")],
+    track: Annotated[Path | None, typer.Option(help="Finished track (JSON); without it, the lines drawn in the document are used.")] = None,
+    surface: Annotated[str | None, typer.Option(help="Surface by id; with a single one it need not be said.")] = None,
+    json: Json = False,
+) -> None:
+    """Estimate the lens: from lines that should be straight, or from a finished track; with the uncertainty of each term."""
+    from verdigris.formats.track_json import read_tracks
+    from verdigris.runs.advice import advise_camera
+    from verdigris.runs.errors import RunError
+    from verdigris.runs.project import OpenShot
+    from verdigris.runs.tracking import lens_of_lines
+    from verdigris.shot.document import read_shot
+
+    document = read_shot(shot)
+    with OpenShot(document, shot.parent) as opened:
+        if track is not None:
+            tracks = {t.surface: t.by_frame() for t in read_tracks(track)}
+            one = document.surface(surface or next(iter(tracks), ""))
+            found = advise_camera(opened.plate, document, one, tracks, tracks.get(one.id, {}))
+            facts = {name: {"value": e.value, "sigma": e.sigma} for name, e in found.estimates.items() if name != "shutter"}
+            note = f"frames fit {100 * found.gain:.1f} % better with them"
+        elif document.lens.lines:
+            drawn = lens_of_lines(document, opened.plate.facts)
+            facts = {t: {"value": getattr(drawn.lens, t), "sigma": s} for t, s in drawn.sigma.items()}
+            note = f"points lie {drawn.residual_px:.2f} px from straight, {drawn.before_px:.2f} px without a lens"
+        else:
+            raise RunError("no_evidence", "The document has no lines under lens.lines, and no track was given.")
+    if json:
+        print_json(facts)
+        return
+    for name, e in facts.items():
+        value = e["value"]
+        at = f"{value[0]:.1f}, {value[1]:.1f} px" if isinstance(value, tuple) else f"{value:.4f}"
+        typer.echo(f"{name:8} {at}, give or take {e['sigma']:.4f}")
+    typer.echo(note if facts else "Nothing but an ideal lens is needed.")

@@ -13,7 +13,9 @@ app = typer.Typer(
     name="verdigris", help="Follow a plane, pin new artwork onto it, keep the evidence in view.", epilog=_EPILOG,
     no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False, rich_markup_mode=None,
 )  # fmt: skip
-for command in (headless.probe, headless.track, headless.render, headless.propose, headless.disagreements, service.export, service.bench):
+for command in (
+    headless.probe, headless.track, headless.render, headless.propose, headless.disagreements, headless.lens, service.export, service.bench,
+):  # fmt: skip
     app.command(epilog=_EPILOG)(command)
 app.command("import", epilog=_EPILOG)(service.import_shot)
 for hidden in (service.web, service.worker, service.migrate, service.openapi):

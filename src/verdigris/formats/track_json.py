@@ -27,6 +27,7 @@ class TrackFrame(BaseModel):
     sigma_px: tuple[float, float, float, float] | None = None
     residual_px: float | None = None
     share_used: float | None = None
+    margin_px: float | None = None
     reason: str = ""
 
     def result(self) -> FrameResult:
@@ -40,6 +41,7 @@ class TrackFrame(BaseModel):
             self.residual_px,
             self.share_used if self.share_used is not None else 0.0,
             self.reason,
+            margin_px=self.margin_px,
         )
 
 
@@ -70,6 +72,7 @@ def track_frame(r: FrameResult) -> TrackFrame:
             "sigma_px": None if r.sigma_px is None else r.sigma_px.tolist(),
             "residual_px": r.residual_px,
             "share_used": r.share_used,
+            "margin_px": r.margin_px,
             "reason": r.reason,
         }
     )

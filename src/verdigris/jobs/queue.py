@@ -32,7 +32,7 @@ def install_queue(url: str) -> None:
             raw.execute(schema)
 
 
-def enqueue(s: Session, task: str, priority: int = 0, **arguments: str | int) -> None:
+def enqueue(s: Session, task: str, priority: int = 0, **arguments: str | int | list[int] | None) -> None:
     """Enqueue a task within a transaction: it exists only if the transaction is committed."""
     raw = s.connection().connection.dbapi_connection
     _deferrer.configure_task(f"verdigris.jobs.tasks.{task}", allow_unknown=True, connection=raw, queue=QUEUE, priority=priority).defer(

@@ -7,7 +7,7 @@ from sqlalchemy.orm import Session
 from verdigris.jobs.queue import enqueue
 from verdigris.runs.compose import check_ready
 from verdigris.runs.errors import RunError
-from verdigris.runs.tracking import Direction
+from verdigris.runs.tracking import Direction, Span
 from verdigris.shot.document import tracking_key
 from verdigris.shot.edits import ChooseTake, apply_edit
 from verdigris.store.errors import StoreError
@@ -15,16 +15,18 @@ from verdigris.store.jobs import create_job, open_job_for_take
 from verdigris.store.media import ready_facts
 from verdigris.store.models import Delivery, Job
 from verdigris.store.shots import add_revision, document_of, get_shot
-from verdigris.store.takes import chosen_tracks, create_take, get_take
+from verdigris.store.takes import chosen_tracks, copy_frames, create_take, get_take
 
 
-def start_tracking(s: Session, shot_id: uuid.UUID, surface_id: str, direction: Direction) -> Job:
+def start_tracking(s: Session, shot_id: uuid.UUID, surface_id: str, direction: Direction, span: Span | None = None) -> Job:
     """Follow a surface. A take of the same settings is gone on with; otherwise a new take begins and is chosen.
+
+    A span is followed again in a take of its own, which begins as a copy of the chosen one.
 
     Raises
     ------
     RunError, StoreError
-        `no_corners`, `not_ready`, or `busy` while the surface is being followed.
+        `no_corners`, `not_ready`, `not_tracked` for a span of nothing, or `busy` while the surface is being followed.
     """
     shot = get_shot(s, shot_id, lock=True)
     document = document_of(s, shot)
@@ -36,11 +38,23 @@ def start_tracking(s: Session, shot_id: uuid.UUID, surface_id: str, direction: D
     take = get_take(s, uuid.UUID(surface.take)) if surface.take else None
     if take is not None and open_job_for_take(s, take.id) is not None:
         raise StoreError("busy", f"{surface.name} is being followed already. Stop it first, or let it finish.")
+    kept = take
+    if span is not None:
+        if kept is None:
+            raise RunError("not_tracked", f"{surface.name} has no take yet. Follow it first, then parts of it again.")
+        if not 0 <= span[0] <= span[1] < facts.frame_count:
+            raise RunError("cannot_follow", f"The span {span[0]} to {span[1]} is not in the plate's {facts.frame_count} frames.")
+        take = None
     if take is None or take.key != tracking_key(document, surface):
         take = create_take(s, shot.id, document, surface)
         add_revision(s, shot, apply_edit(document, ChooseTake(surface=surface.id, take=str(take.id))), f"take {take.label} begun")
-    job = create_job(s, "track", f"Following {surface.name}, take {take.label}", facts.frame_count, shot_id=shot.id, take_id=take.id)
-    enqueue(s, "track", priority=5, job_id=str(job.id), revision=shot.head, direction=direction)
+        if span is not None and kept is not None:
+            copy_frames(s, kept.id, take.id)
+    total = facts.frame_count if span is None else span[1] - span[0] + 1
+    job = create_job(s, "track", f"Following {surface.name}, take {take.label}", total, shot_id=shot.id, take_id=take.id)
+    source = str(kept.id) if span is not None and kept is not None else None
+    wanted = None if span is None else list(span)
+    enqueue(s, "track", priority=5, job_id=str(job.id), revision=shot.head, direction=direction, span=wanted, source=source)
     return job
 
 

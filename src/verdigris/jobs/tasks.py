@@ -29,6 +29,7 @@ from verdigris.runs.handover import (
     write_result_still,
 )
 from verdigris.runs.kept_frames import keep_frame, restore_frame
+from verdigris.runs.mending import tied
 from verdigris.runs.project import OpenShot
 from verdigris.runs.proxies import encode_jpeg, write_proxies
 from verdigris.runs.tracking import Direction, follow_surface
@@ -120,8 +121,11 @@ def _forget(settings: Settings, folder: MediaFolder, media_hash: str) -> None:
 
 
 @app.task(name="verdigris.jobs.tasks.track", queue="work")
-def track(job_id: str, revision: int, direction: Direction) -> None:
-    """Follow a surface; rows and crops are written frame by frame, so a killed run goes on where it was."""
+def track(job_id: str, revision: int, direction: Direction, span: list[int] | None = None, source: str | None = None) -> None:
+    """Follow a surface; rows and crops are written frame by frame, so a killed run goes on where it was.
+
+    A span begins again after a kill: it is short, and its ends are to meet what is kept.
+    """
     settings = Settings()
     folder = MediaFolder(settings.media_dir)
 
@@ -137,18 +141,31 @@ def track(job_id: str, revision: int, direction: Direction) -> None:
         surface = document.surface(take.surface)
         crops = folder.crops(take.id)
         crops.mkdir(parents=True, exist_ok=True)
-        done = len(known)
+        if source is not None and not any(crops.iterdir()) and folder.crops(uuid.UUID(source)).exists():
+            shutil.copytree(folder.crops(uuid.UUID(source)), crops, dirs_exist_ok=True)
+        kept, again = dict(known), dict[int, FrameResult]()
+        done = len(known) if span is None else 0
         with OpenShot(document, Path("/nonexistent"), media_paths(settings, document)) as opened:
-            total = _frames_to_do(opened.plate.facts.frame_count, surface.reference_frame, direction, known)
-            for step in follow_surface(opened.plate, document, surface, tracks, known, direction, job.stopping):
+            count = opened.plate.facts.frame_count
+            total = _frames_to_do(count, surface.reference_frame, direction, known) if span is None else span[1] - span[0] + 1
+            for step in follow_surface(
+                opened.plate, document, surface, tracks, known, direction, job.stopping, None if span is None else (span[0], span[1])
+            ):
                 if step.result.corners is not None:
                     write_crops(crops / f"{step.result.frame:06d}.jpg", step.picture, step.result.corners)
                 with session(settings.database_url) as s:
                     write_frame(s, take.id, step.result)
-                known[step.result.frame] = step.result
+                again[step.result.frame] = step.result
+                if span is None:
+                    known[step.result.frame] = step.result
                 done += 1
                 # Once every frame has a result, a second look goes over them again.
-                job.progress(done, total if done <= total else max(done, len(known) * (1 + (done - 1) // len(known))))
+                job.progress(done, total * (1 + (done - 1) // total))
+        if span is not None:
+            known = tied(surface, kept, again)
+            with session(settings.database_url) as s:
+                for n in again:
+                    write_frame(s, take.id, known[n])
         lost = sum(r.status == "lost" for r in known.values())
         return f"{len(known) - lost} frames followed" + (f", {lost} lost." if lost else ".")
 

@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 
 from verdigris.core.geometry.homography import apply_homography
+from verdigris.core.tracking.calibrate import Calibration, calibrate
 from verdigris.core.tracking.disagreement import Disagreement, find_disagreements
 from verdigris.core.tracking.features import choose_features, follow_features
 from verdigris.core.tracking.follow import FrameResult
@@ -53,6 +54,23 @@ def advise_motion(reader: Reader, shot: Shot, surface: Surface, tracks: Tracks, 
     if proposal is None:
         raise RunError("no_evidence", f"{surface.name} has too few followed frames or points to compare motions. Follow it first.")
     return proposal
+
+
+def advise_camera(reader: Reader, shot: Shot, surface: Surface, tracks: Tracks, results: Mapping[int, FrameResult]) -> Calibration:
+    """What a finished track says about lens, rows and shutter, with the uncertainty of each.
+
+    Raises
+    ------
+    RunError
+        `no_evidence` when too few frames are followed.
+    """
+    follower, _, look = make_follower(reader, shot, surface, tracks)
+    if sum(r.corners is not None for r in results.values()) < 4:
+        raise RunError("no_evidence", f"{surface.name} has too few followed frames to tell a lens from. Follow it first.")
+    width, height = reader.facts.width, reader.facts.height
+    return calibrate(
+        follower, results, lambda n: look(reader.frame(n)), lambda n: unusable_at(shot, surface, tracks, results, n, width, height)
+    )
 
 
 def advise_exclusions(

@@ -5,7 +5,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from verdigris.core.tracking.follow import FrameResult
-from verdigris.core.tracking.mend import fill_gaps, hold, smooth
+from verdigris.core.tracking.mend import fill_gaps, hold, smooth, tie_span
 from verdigris.runs.errors import RunError
 from verdigris.runs.fronts import Tracks
 from verdigris.shot.document import Shot, Surface
@@ -32,6 +32,15 @@ def mended(surface: Surface, track: Mapping[int, FrameResult]) -> dict[int, Fram
     if surface.carry:
         result = fill_gaps(result, quad, range(min(result), max(result) + 1))
     return result
+
+
+def tied(surface: Surface, kept: Mapping[int, FrameResult], again: Mapping[int, FrameResult]) -> dict[int, FrameResult]:
+    """A span that was followed again, laid into what is kept so that nothing jumps where they meet."""
+    quad = surface.quad()
+    if quad is None or not again:
+        return dict(kept)
+    ends = {n: kept[n] for n in (min(again) - 1, max(again) + 1) if n in kept}
+    return tie_span(kept, {**ends, **again}, quad)
 
 
 def mended_tracks(shot: Shot, tracks: Tracks) -> dict[str, dict[int, FrameResult]]:

@@ -7,7 +7,7 @@ import numpy as np
 from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.geometry.quad import find_quad_problem
 from verdigris.core.tracking.follow import AnalysisPicture, FrameResult, Status
-from verdigris.core.tracking.points import PatternProblem, PointResult, borrow, follow_point, plane_from_points
+from verdigris.core.tracking.points import PatternProblem, PointResult, borrow, choose_tracks, follow_point, plane_from_points
 from verdigris.core.types import Float64
 from verdigris.media.frames import Frame
 from verdigris.media.reader import Reader
@@ -36,7 +36,7 @@ def follow_by_points(
         by_hand = {k.frame: np.array(k.at, dtype=np.float64) for k in point.keys if k.frame in frames}
         try:
             tracks[point.id] = follow_point(
-                lambda n: AnalysisPicture.of(reader.frame(n).luma()), frames, by_hand, point.pattern(), stop=stop
+                lambda n: AnalysisPicture.of(reader.frame(n).luma()), frames, by_hand, point.pattern(), point.adjusted(), stop
             )
         except PatternProblem as error:
             raise RunError("cannot_follow", f"{surface.name}, point {point.id}: {error}", problem="pattern") from error
@@ -45,6 +45,7 @@ def follow_by_points(
     reference = {k: at for k, t in tracks.items() if (at := t[surface.reference_frame].at) is not None}
     if not reference:
         raise RunError("cannot_follow", f"No point of {surface.name} is seen at its reference frame.", problem="no_points")
+    tracks = _trimmed(tracks, reference, frames)
     if len(tracks) > 2:
         tracks = {k: borrow(reference, tracks, k, frames) for k in tracks}
     for n, picture in zip(frames, reader.frames(0, len(frames), 1), strict=False):
@@ -52,6 +53,19 @@ def follow_by_points(
             return
         if n not in known:
             yield _plane_at(n, surface, quad, reference, {k: t[n] for k, t in tracks.items() if n in t}), picture
+
+
+def _trimmed(tracks: dict[str, dict[int, PointResult]], reference: dict[str, Float64], frames: range) -> dict[str, dict[int, PointResult]]:
+    """Without points that jerk, hardly last, or do not move with the plane of the others; all of them while there are few."""
+    if len(tracks) < 6:
+        return tracks
+    errors: dict[str, list[float]] = {k: [] for k in tracks}
+    for n in frames:
+        found = plane_from_points(reference, {k: t[n] for k, t in tracks.items() if n in t})
+        for k, e in (found[1] if found else {}).items():
+            errors[k].append(e)
+    kept = choose_tracks(tracks, {k: float(np.median(e)) if e else 0.0 for k, e in errors.items()})
+    return {k: tracks[k] for k in kept} if len(kept) >= 4 else tracks
 
 
 def _plane_at(n: int, surface: Surface, quad: Float64, reference: Mapping[str, Float64], now: Mapping[str, PointResult]) -> FrameResult:

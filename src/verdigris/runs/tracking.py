@@ -7,6 +7,7 @@ from typing import Literal
 import numpy as np
 
 from verdigris.core.geometry.lens import Lens
+from verdigris.core.geometry.straight_lines import LensEstimate, LinesProblem, lens_from_lines
 from verdigris.core.tracking.analysis import AnalysisMaker
 from verdigris.core.tracking.follow import AnalysisPicture, FrameResult, PlaneFollower
 from verdigris.core.tracking.optics import Optics
@@ -22,6 +23,7 @@ from verdigris.runs.regions import region_at_reference, unusable_at
 from verdigris.shot.document import Shot, Surface
 
 Direction = Literal["forwards", "backwards", "both"]
+Span = tuple[int, int]
 Look = Callable[[Frame], AnalysisPicture]
 
 
@@ -75,14 +77,30 @@ def look_of(surface: Surface, reference: Frame, region: Bool) -> Look:
 
 
 def optics_of(shot: Shot, facts: MediaFacts) -> Optics:
-    """What the document says about lens and read-out; what it leaves open begins plain."""
+    """What the document says about lens and read-out; what it leaves open begins plain.
+
+    Raises
+    ------
+    RunError
+        `cannot_follow` when the lines drawn for the lens cannot tell it.
+    """
     lens = shot.lens
     given = None
+    if lens.mode == "estimate" and lens.lines:
+        given = lens_of_lines(shot, facts).lens
     if lens.mode == "given":
         centre = lens.centre or (facts.width / 2, facts.height / 2)
         half = float(np.hypot(facts.width, facts.height)) / 2
         given = Lens(centre, half, lens.k1, lens.k2, lens.k3, lens.p1, lens.p2)
     return Optics(facts.width, facts.height, given, shot.camera.readout or 0.0)
+
+
+def lens_of_lines(shot: Shot, facts: MediaFacts) -> LensEstimate:
+    """The lens that makes the drawn lines straight; RunError `cannot_follow` when they cannot tell."""
+    try:
+        return lens_from_lines([np.array(line, dtype=np.float64) for line in shot.lens.lines], facts.width, facts.height)
+    except LinesProblem as error:
+        raise RunError("cannot_follow", str(error), problem="lines") from error
 
 
 def follow_surface(
@@ -93,8 +111,9 @@ def follow_surface(
     known: Mapping[int, FrameResult] | None = None,
     direction: Direction = "both",
     stop: Callable[[], bool] = lambda: False,
+    span: Span | None = None,
 ) -> Iterator[Step]:
-    """Follow a surface from its reference frame to the ends of the plate.
+    """Follow a surface from its reference frame to the ends of the plate, or a span of frames again.
 
     Parameters
     ----------
@@ -102,6 +121,7 @@ def follow_surface(
     known : results already there, of the same settings: they are kept, and the run goes on behind them
     direction : which way, from the reference frame
     stop : asked before every frame
+    span : first and last frame to follow again; what is known outside of it is kept, and leads into it from both sides
 
     Yields
     ------
@@ -112,9 +132,12 @@ def follow_surface(
     Raises
     ------
     RunError
-        When the plane cannot be followed at all.
+        When the plane cannot be followed at all, or nothing leads into the span.
     """
     tracks, results = tracks or {}, dict(known or {})
+    if span is not None and surface.follow == "region":
+        yield from _follow_span(reader, shot, surface, tracks, results, direction, stop, span)
+        return
     if surface.follow == "points":
         yield from (Step(result, picture) for result, picture in follow_by_points(reader, surface, results, stop))
         return
@@ -128,22 +151,58 @@ def follow_surface(
         while first + step in results:
             first += step
         history = [results[n] for n in range(start, first + step, step)]
-        for one in _one_way(reader, shot, surface, tracks, follower, look, history, first, step, stop):
+        end = reader.facts.frame_count if step == 1 else -1
+        for one in _one_way(reader, shot, surface, tracks, follower, look, history, first, end, step, stop):
             results[one.result.frame] = one.result
             yield one
     yield from _settle(reader, shot, surface, tracks, follower, look, results, stop)
 
 
+def _follow_span(
+    reader: Reader, shot: Shot, surface: Surface, tracks: Tracks, known: dict[int, FrameResult], direction: Direction,
+    stop: Callable[[], bool], span: Span,
+) -> Iterator[Step]:  # fmt: skip
+    """Follow a span from what is kept on both sides of it; what the first way loses, the second may find."""
+    first, last = span
+    if not 0 <= first <= last < reader.facts.frame_count:
+        raise RunError("cannot_follow", f"The span {first} to {last} is not in the plate's {reader.facts.frame_count} frames.")
+    follower, _, look = make_follower(reader, shot, surface, tracks)
+    reference = surface.reference_frame
+    results = {n: r for n, r in known.items() if not first <= n <= last}
+    results[reference] = follower.reference_result()
+    ways: list[tuple[int, int, int]] = []
+    for step, begin, end in ((1, first, last + 1), (-1, last, first - 1)):
+        if direction not in ("both", "forwards" if step == 1 else "backwards"):
+            continue
+        if first <= reference <= last:
+            ways.append((reference, end, step))
+        elif begin - step in results and results[begin - step].status != "lost":
+            ways.append((begin - step, end, step))
+    if not ways:
+        raise RunError(
+            "cannot_follow", f"Nothing is known beside frame {first} to follow {surface.name} from. Follow it up to there first."
+        )
+    for begin, end, step in ways:
+        history = [results[n] for n in sorted(results, reverse=step < 0) if (begin - n) * step >= 0]
+        for one in _one_way(reader, shot, surface, tracks, follower, look, history, begin, end, step, stop):
+            n = one.result.frame
+            if n not in results or results[n].status == "lost":
+                results[n] = one.result
+                yield one
+    yield from _settle(reader, shot, surface, tracks, follower, look, results, stop, range(first, last + 1))
+
+
 def _settle(
     reader: Reader, shot: Shot, surface: Surface, tracks: Tracks, follower: PlaneFollower, look: Look,
-    results: dict[int, FrameResult], stop: Callable[[], bool],
+    results: dict[int, FrameResult], stop: Callable[[], bool], only: range | None = None,
 ) -> Iterator[Step]:  # fmt: skip
     """The second look, with the frames for whoever wants to cut evidence from them."""
-    shown: list[Frame] = []
+    shown: dict[int, Frame] = {}
 
     def pictures(first: int, end: int) -> Iterator[AnalysisPicture]:
-        for frame in reader.frames(first, end, 1):
-            shown[:] = [frame]
+        for n, frame in zip(range(first, end), reader.frames(first, end, 1), strict=False):
+            shown.clear()
+            shown[n] = frame
             yield look(frame)
 
     def hidden(n: int, known: Mapping[int, FrameResult]) -> Bool | None:
@@ -151,17 +210,15 @@ def _settle(
 
     for result in look_again(
         follower, results, lambda n: look(reader.frame(n)), pictures, hidden,
-        lens=shot.lens.mode == "estimate", readout=shot.camera.readout is None, stop=stop,
+        lens=shot.lens.mode == "estimate" and not shot.lens.lines, readout=shot.camera.readout is None, stop=stop, only=only,
     ):  # fmt: skip
-        yield Step(result, shown[0], again=True)
+        yield Step(result, shown.get(result.frame) or reader.frame(result.frame), again=True)
 
 
 def _one_way(
     reader: Reader, shot: Shot, surface: Surface, tracks: Tracks, follower: PlaneFollower, look: Look,
-    history: list[FrameResult], first: int, step: int, stop: Callable[[], bool],
+    history: list[FrameResult], first: int, end: int, step: int, stop: Callable[[], bool],
 ) -> Iterator[Step]:  # fmt: skip
-    count = reader.facts.frame_count
-    end = count if step == 1 else -1
     if first + step == end:
         return
     before: AnalysisPicture | None = None

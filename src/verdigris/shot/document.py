@@ -64,6 +64,9 @@ class LensModel(Part):
     p1: float = Field(0.0, ge=-1, le=1, description="tangential")
     p2: float = Field(0.0, ge=-1, le=1, description="tangential")
     centre: Point | None = Field(None, description="plate px; default is the middle of the picture")
+    lines: list[Annotated[list[Point], Field(min_length=3, max_length=200)]] = Field(
+        default_factory=list, max_length=100, description="points along lines that are straight in the world, plate px"
+    )
 
 
 class CameraModel(Part):
@@ -143,6 +146,8 @@ class PointKey(Part):
 
     frame: FrameIndex
     at: Point
+    half_size_px: tuple[float, float] | None = Field(None, description="another size of the pattern from this frame on")
+    search_px: tuple[float, float] | None = Field(None, description="another reach of the search from this frame on")
 
 
 class TrackPoint(Part):
@@ -158,6 +163,15 @@ class TrackPoint(Part):
     def pattern(self) -> Pattern:
         """As the core takes it."""
         return Pattern(self.half_size_px, self.search_px, self.motion, self.against)
+
+    def adjusted(self) -> dict[int, Pattern]:
+        """Patterns that hold from a frame on, where pattern or search area were changed."""
+        answer, now = {}, self.pattern()
+        for key in self.keys:
+            if key.half_size_px is not None or key.search_px is not None:
+                now = Pattern(key.half_size_px or now.half_size, key.search_px or now.search, self.motion, self.against)
+                answer[key.frame] = now
+        return answer
 
 
 class Correction(Part):

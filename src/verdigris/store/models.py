@@ -95,6 +95,7 @@ class TakeFrame(Base):
     sigma_px: Mapped[list[float] | None] = mapped_column(ARRAY(Float))
     residual_px: Mapped[float | None] = mapped_column(Float)
     share_used: Mapped[float] = mapped_column(Float)
+    margin_px: Mapped[float | None] = mapped_column(Float)
     reason: Mapped[str] = mapped_column(Text, default="")
 
 

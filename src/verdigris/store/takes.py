@@ -4,7 +4,7 @@ import uuid
 from collections.abc import Iterable
 
 import numpy as np
-from sqlalchemy import func, select
+from sqlalchemy import Uuid, func, literal, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
@@ -50,6 +50,13 @@ def list_takes(s: Session, shot_id: uuid.UUID) -> list[Take]:
     return list(s.scalars(select(Take).where(Take.shot_id == shot_id).order_by(Take.created)))
 
 
+def copy_frames(s: Session, source: uuid.UUID, target: uuid.UUID) -> None:
+    """Frames of one take as the beginning of another one."""
+    columns = [c.name for c in TakeFrame.__table__.columns if c.name != "take_id"]
+    rows = select(literal(target, Uuid), *(TakeFrame.__table__.c[c] for c in columns)).where(TakeFrame.take_id == source)
+    s.execute(insert(TakeFrame).from_select(["take_id", *columns], rows))
+
+
 def write_frame(s: Session, take_id: uuid.UUID, r: FrameResult) -> None:
     """Keep one frame of a take and announce it; writing it again replaces it."""
     values = {
@@ -59,6 +66,7 @@ def write_frame(s: Session, take_id: uuid.UUID, r: FrameResult) -> None:
         "sigma_px": None if r.sigma_px is None else [float(v) for v in r.sigma_px],
         "residual_px": None if r.residual_px is None else float(r.residual_px),
         "share_used": float(r.share_used),
+        "margin_px": None if r.margin_px is None else float(r.margin_px),
         "reason": r.reason,
     }
     row = insert(TakeFrame).values(take_id=take_id, frame=r.frame, **values)
@@ -84,6 +92,7 @@ def _result(row: TakeFrame) -> FrameResult:
         row.residual_px,
         row.share_used,
         row.reason,
+        margin_px=row.margin_px,
     )
 
 

@@ -336,7 +336,7 @@ class Fit:
         """Look at the pixels of another fit with its weights, so that both can be compared pixel by pixel."""
         s = other.samples
         assert s is not None
-        centres = s.pixels + 0.5
+        centres = np.asarray(s.pixels + 0.5, np.float64)
         times = self.optics.row_time(centres[:, 1]) if self.optics.readout else np.zeros(len(centres))
         self.samples = replace(s, ideal=self.optics.ideal(centres), times=times)
         self.weights = other.weights.copy()

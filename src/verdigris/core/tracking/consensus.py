@@ -13,7 +13,7 @@ import numpy as np
 
 from verdigris.core.tracking.appearance import Appearance
 from verdigris.core.tracking.follow import FrameResult
-from verdigris.core.types import Bool
+from verdigris.core.types import Bool, Float64
 
 LEAST_FRAMES = 3
 # How differently a tile has to agree with the two groups of frames, and the share of the region a party has.
@@ -43,10 +43,11 @@ def find_parties(appearance: Appearance, results: Mapping[int, FrameResult], ref
     -----
     The leading singular vector of agreement (frames x tiles, means taken out) orders frames by the party they went with.
     """
-    frames = [n for n, r in sorted(results.items()) if n != reference_frame and r.evidence is not None and r.evidence.tiles is not None]
+    tiles = {n: t for n, r in sorted(results.items()) if n != reference_frame and r.evidence and (t := r.evidence.tiles) is not None}
+    frames = list(tiles)
     if len(frames) < 2 * LEAST_FRAMES:
         return None
-    seen = np.array([results[n].evidence.tiles for n in frames], dtype=float)  # type: ignore[union-attr]
+    seen = np.stack(list(tiles.values())).astype(np.float64)
     known = np.isfinite(seen)
     telling = known.sum(axis=0) >= 0.5 * len(frames)
     if telling.sum() < 8:
@@ -73,11 +74,11 @@ def went_astray(parties: Parties, result: FrameResult) -> bool:
     """Whether a frame agrees with the other party rather than with the surface."""
     if result.evidence is None or result.evidence.tiles is None:
         return False
-    tiles = result.evidence.tiles[None]
+    tiles = result.evidence.tiles[None].astype(np.float64)
     known = np.isfinite(tiles)
     agreement = _mean(tiles, known)
     return bool(agreement[parties.surface].mean() < agreement[parties.other].mean())
 
 
-def _mean(seen: np.ndarray, known: Bool) -> np.ndarray:
+def _mean(seen: Float64, known: Bool) -> Float64:
     return np.asarray(np.where(known, seen, 0.0).sum(axis=0) / np.maximum(known.sum(axis=0), 1))

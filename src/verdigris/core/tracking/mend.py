@@ -82,7 +82,7 @@ def tie_span(kept: Mapping[int, FrameResult], again: Mapping[int, FrameResult], 
     """
     span = sorted(again)
     ends = {n: c for n in (span[0], span[-1]) if n in kept and (c := kept[n].corners) is not None}
-    tied = hold(again, ends, reference_corners)
+    tied = hold(again, ends, reference_corners) if ends else dict(again)
     return {**kept, **{n: r for n, r in tied.items() if n not in ends}}
 
 

@@ -19,7 +19,7 @@ REST_PX = 0.03
 def look_again(
     follower: PlaneFollower, known: Mapping[int, FrameResult], picture: Callable[[int], AnalysisPicture],
     pictures: Callable[[int, int], Iterable[AnalysisPicture]], hidden: Callable[[int, Mapping[int, FrameResult]], Bool | None],
-    lens: bool = True, readout: bool = True, stop: Callable[[], bool] = lambda: False,
+    lens: bool = True, readout: bool = True, stop: Callable[[], bool] = lambda: False, only: range | None = None,
 ) -> Iterator[FrameResult]:  # fmt: skip
     """Yield better results of a followed run, frame by frame; nothing when a second look can change nothing.
 
@@ -31,9 +31,10 @@ def look_again(
     hidden : frame and results so far -> pixels that something nearer covers, (H, W) bool or None
     lens, readout : which of them may be estimated
     stop : asked between frames
+    only : the frames to look at again; by default all
     """
     results, lens_and_rows = dict(known), True
-    for better in _with_the_surface(follower, results, picture, hidden, stop):
+    for better in _with_the_surface(follower, results, picture, hidden, stop) if only is None else ():
         results[better.frame] = better
         yield better
     for i in range(MOST_ROUNDS + 1):
@@ -48,7 +49,7 @@ def look_again(
             lens_and_rows = found.moving
             thorough = not found.moving or i == MOST_ROUNDS - 1
         trust, before = trust_of_run(follower, results), dict(results)
-        first, end = min(results), max(results) + 1
+        first, end = (min(results), max(results) + 1) if only is None else (only.start, only.stop)
         for n, now in zip(range(first, end), pictures(first, end), strict=False):
             if stop():
                 return
