@@ -20,7 +20,8 @@ STATUS = {
     "sequence_mixed": 422, "rate_needed": 422, "cannot_write": 422, "not_a_shot": 422, "newer_version": 422,
     "unknown_id": 404, "taken_id": 409, "corners_refused": 422, "shape_refused": 422, "frame_outside": 422,
     "cannot_follow": 422, "not_tracked": 409, "nothing_placed": 409, "no_corners": 409, "stale": 409,
-    "nothing_to_undo": 409, "busy": 409, "not_ready": 409, "no_database": 503, "bad_format": 422,
+    "nothing_to_undo": 409, "busy": 409, "not_ready": 409, "no_database": 503, "bad_format": 422, "no_evidence": 409,
+    "cannot_hold": 422,
 }  # fmt: skip
 
 

@@ -991,6 +991,14 @@ export interface components {
                 number,
                 number
             ] | null;
+            /**
+             * Lines
+             * @description points along lines that are straight in the world, plate px
+             */
+            lines: [
+                number,
+                number
+            ][][];
         };
         /**
          * LookView
@@ -1330,7 +1338,7 @@ export interface components {
          * PointKey
          * @description A point set by hand at one frame, plate px.
          */
-        PointKey: {
+        "PointKey-Input": {
             /** Frame */
             frame: number;
             /** At */
@@ -1338,6 +1346,51 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Half Size Px
+             * @description another size of the pattern from this frame on
+             */
+            half_size_px?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Search Px
+             * @description another reach of the search from this frame on
+             */
+            search_px?: [
+                number,
+                number
+            ] | null;
+        };
+        /**
+         * PointKey
+         * @description A point set by hand at one frame, plate px.
+         */
+        "PointKey-Output": {
+            /** Frame */
+            frame: number;
+            /** At */
+            at: [
+                number,
+                number
+            ];
+            /**
+             * Half Size Px
+             * @description another size of the pattern from this frame on
+             */
+            half_size_px: [
+                number,
+                number
+            ] | null;
+            /**
+             * Search Px
+             * @description another reach of the search from this frame on
+             */
+            search_px: [
+                number,
+                number
+            ] | null;
         };
         /**
          * PointsKey
@@ -2082,6 +2135,8 @@ export interface components {
             residual_px: number | null;
             /** Share Used */
             share_used: number;
+            /** Margin Px */
+            margin_px: number | null;
             /** Reason */
             reason: string;
         };
@@ -2135,7 +2190,7 @@ export interface components {
             /** Id */
             id: string;
             /** Keys */
-            keys: components["schemas"]["PointKey"][];
+            keys: components["schemas"]["PointKey-Input"][];
             /**
              * Half Size Px
              * @description half width and height of the pattern
@@ -2183,7 +2238,7 @@ export interface components {
             /** Id */
             id: string;
             /** Keys */
-            keys: components["schemas"]["PointKey"][];
+            keys: components["schemas"]["PointKey-Output"][];
             /**
              * Half Size Px
              * @description half width and height of the pattern
@@ -2236,6 +2291,14 @@ export interface components {
              * @enum {string}
              */
             direction: "forwards" | "backwards" | "both";
+            /**
+             * Span
+             * @description first and last frame to follow again; the rest of the chosen take is kept
+             */
+            span?: [
+                number,
+                number
+            ] | null;
         };
         /**
          * Uploaded

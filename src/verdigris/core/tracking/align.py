@@ -30,6 +30,8 @@ TRUSTED_SHARE = 0.67
 SETTLED = 0.08
 USUAL_BEND_PX = 0.7
 MOST_REACH = 1.5
+# How far corners usually lie outside of the samples, in half sizes of what is seen.
+USUAL_REACH = 0.3
 # Which samples, least smoothing of the frame (px^2), most steps, and the step (px) at which it is done.
 _Stage = tuple[Int | None, float, int, float]
 
@@ -77,6 +79,7 @@ class Alignment:
     bend : (k + 4,) float64, step of a freer fit, in coordinates of `normaliser`: the pose's freedoms, and x^2 and y^2 of either
         coordinate
     bend_covariance : (k + 4, k + 4) float64
+    seen : (2, 2) float64, low and high corner of what was compared, in coordinates of `normaliser`
     """
 
     h: Float64
@@ -92,6 +95,7 @@ class Alignment:
     converged: bool
     bend: Float64
     bend_covariance: Float64
+    seen: Float64
 
 
 class FramePictures:
@@ -635,8 +639,23 @@ def _conclude(fit: Fit, h: Float64, last_step: float) -> Alignment:
     doubt = float(np.sqrt(np.trace(covariance[:2, :2]))) / fit.normaliser[0, 0]
     return Alignment(
         h, covariance[:k, :k], fit.normaliser, residual_px, float(w.sum()) / max(1, fit.total), fit.good_share(), fit.blur,
-        fit.conditions.shutter, fit.cost(), fit.agreement, last_step < 0.5 * doubt, *bend,
+        fit.conditions.shutter, fit.cost(), fit.agreement, last_step < 0.5 * doubt, *bend, _seen(fit),
     )  # fmt: skip
+
+
+def _seen(fit: Fit) -> Float64:
+    """Low and high corner of nearly all that holds the pose, normalised coordinates, (2, 2)."""
+    assert fit.samples is not None
+    at = fit.normaliser[0, 0] * fit.samples.ideal + fit.normaliser[:2, 2]
+    slope = np.where(fit.weights[:, None] > 0, fit.prediction[:, 1:3], 0.0)
+    pull = fit.weights * np.sum(slope**2, axis=1)
+    box = np.zeros((2, 2))
+    for axis in (0, 1):
+        order = np.argsort(at[:, axis])
+        share = np.cumsum(pull[order])
+        ends = np.searchsorted(share, np.array([0.03, 0.97]) * share[-1])
+        box[:, axis] = at[order[np.minimum(ends, len(order) - 1)], axis]
+    return box
 
 
 def _bend(fit: Fit) -> tuple[Float64, Float64]:
@@ -716,10 +735,15 @@ def corner_sigmas(alignment: Alignment, corners: Float64) -> Float64:
 
     Notes
     -----
-    The square root of the covariance's trace is the root mean square distance from the true corner.
+    The square root of the covariance's trace is the root mean square distance from the true corner. What is small where
+    the picture is seen grows away from it: a corner that lies out by more than is seen is several times less sure
+    than the covariance says.
     """
     n = alignment.normaliser
     points = corners @ n[:2, :2].T + n[:2, 2]
     jac = point_jacobian(points, alignment.covariance.shape[0]) / n[0, 0]
     spread = np.einsum("nik,kl,nil->n", jac, alignment.covariance, jac)
-    return np.asarray(np.sqrt(np.maximum(spread, 0.0)))
+    half = np.maximum((alignment.seen[1] - alignment.seen[0]) / 2, 1e-3)
+    out = np.maximum(np.maximum(alignment.seen[0] - points, points - alignment.seen[1]), 0.0) / half
+    reach = np.maximum(out.max(axis=1) - USUAL_REACH, 0.0)
+    return np.asarray(np.sqrt(np.maximum(spread, 0.0) * (1 + reach**2)))
