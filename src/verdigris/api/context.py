@@ -11,6 +11,9 @@ from verdigris.settings import Settings
 from verdigris.store.database import session
 from verdigris.store.media_folder import MediaFolder
 
+# For answers whose address changes when they do.
+FOREVER = {"Cache-Control": "public, max-age=31536000, immutable"}
+
 
 @lru_cache(maxsize=1)
 def settings() -> Settings:

@@ -8,16 +8,21 @@ from concurrent.futures import ProcessPoolExecutor
 from functools import lru_cache
 from multiprocessing import get_context
 from pathlib import Path
+from typing import Literal
 
 from verdigris.media.frames import rgb8
 from verdigris.media.reader import Reader, open_media
 from verdigris.runs.proxies import encode_jpeg
 from verdigris.settings import Settings
 
+Purpose = Literal["frames", "advice"]
+_purposes: set[Purpose] = set()
 
-@lru_cache(maxsize=1)
-def decoding_pool() -> ProcessPoolExecutor:
-    """One process that decodes single frames."""
+
+@lru_cache(maxsize=2)
+def decoding_pool(purpose: Purpose = "frames") -> ProcessPoolExecutor:
+    """One process that decodes single frames, another one that looks through many for advice."""
+    _purposes.add(purpose)
     return ProcessPoolExecutor(1, mp_context=get_context("spawn"), initializer=_limit)
 
 
@@ -29,9 +34,9 @@ def _limit() -> None:
 
 
 def close_decoding_pool() -> None:
-    """End the process if it was ever started."""
-    if decoding_pool.cache_info().currsize:
-        decoding_pool().shutdown(wait=False, cancel_futures=True)
+    """End the processes that were ever started."""
+    for purpose in _purposes:
+        decoding_pool(purpose).shutdown(wait=False, cancel_futures=True)
 
 
 @lru_cache(maxsize=2)

@@ -7,7 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, Path, Response
 from fastapi.responses import FileResponse
 
-from verdigris.api.context import Folder, Transaction
+from verdigris.api.context import FOREVER, Folder, Transaction
 from verdigris.api.decoding import full_frame
 from verdigris.api.models import MediaView
 from verdigris.api.views import media_view
@@ -17,7 +17,6 @@ from verdigris.store.media import get_media, list_media
 
 router = APIRouter(prefix="/api/media", tags=["media"])
 
-FOREVER = {"Cache-Control": "public, max-age=31536000, immutable"}
 Hash = Annotated[str, Path(pattern=re.compile(r"^[0-9a-f]{64}$").pattern)]
 Frame = Annotated[int, Path(ge=0, le=1_000_000)]
 

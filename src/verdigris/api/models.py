@@ -6,6 +6,7 @@ from typing import Literal
 
 from pydantic import BaseModel, Field
 
+from verdigris.core.tracking.motion import Motion
 from verdigris.media.facts import MediaFacts, Ratio
 from verdigris.shot.document import Delivery, Shot
 from verdigris.shot.edits import Edit
@@ -83,6 +84,23 @@ class TakeFrameView(BaseModel):
     residual_px: float | None
     share_used: float
     margin_px: float | None
+    reason: str
+
+
+class MotionFiguresView(BaseModel):
+    """How well one motion model explains a track, px."""
+
+    motion: Motion
+    residual_px: float
+    left_out_px: float = Field(description="error on places the model was not fitted to")
+    left_out_sigma_px: float
+
+
+class MotionAdvice(BaseModel):
+    """The simplest motion that is enough, and why."""
+
+    motion: Motion
+    figures: list[MotionFiguresView]
     reason: str
 
 

@@ -1,13 +1,11 @@
 """Shots: document, edits, history, tracking, results."""
 
 import uuid
-from collections import OrderedDict
-from threading import Lock
 from typing import Annotated
 
 from fastapi import APIRouter, Path, Response
 
-from verdigris.api.context import Folder, Transaction
+from verdigris.api.context import FOREVER, Folder, Transaction
 from verdigris.api.models import (
     BaseRequest,
     DeliveryRequest,
@@ -17,13 +15,12 @@ from verdigris.api.models import (
     ShotView,
     TrackRequest,
 )
-from verdigris.api.views import job_view, shot_view
+from verdigris.api.recent import Recent
+from verdigris.api.views import job_view, proxy_sources, shot_view
 from verdigris.jobs.start import start_delivery, start_tracking
-from verdigris.media.facts import MediaFacts
 from verdigris.runs.preview import Preview
 from verdigris.shot.document import Shot, parse_shot
 from verdigris.shot.edits import SetDelivery
-from verdigris.store.media import get_media
 from verdigris.store.shots import (
     document_of,
     edit_shot,
@@ -32,7 +29,6 @@ from verdigris.store.shots import (
     list_revisions,
     redo,
     undo,
-    used_media,
 )
 from verdigris.store.takes import chosen_tracks
 
@@ -93,8 +89,7 @@ def hand_over(shot_id: uuid.UUID, request: DeliveryRequest, s: Transaction) -> J
     return job_view(start_delivery(s, shot_id))
 
 
-_previews: "OrderedDict[tuple[uuid.UUID, int, int], Preview]" = OrderedDict()
-_lock = Lock()
+_previews: Recent[Preview] = Recent(4)
 
 
 @router.get("/{shot_id}/revisions/{number}/results/{frame}", response_class=Response)
@@ -109,19 +104,9 @@ def result_frame(
     """A result frame at proxy size. `frames`, how many the take had when asking, is part of the address, so that
     an answer may be kept for ever.
     """
-    key = (shot_id, number, frames)
-    with _lock:
-        preview = _previews.get(key)
-    if preview is None:
+
+    def make() -> Preview:
         document = parse_shot(get_revision(s, shot_id, number).document)
-        sources = {}
-        for media_hash in used_media(document):
-            media = get_media(s, media_hash)
-            if media.facts is not None:
-                sources[media_hash] = (folder.proxies(media_hash), MediaFacts.model_validate(media.facts))
-        preview = Preview(document, chosen_tracks(s, document), sources)
-        with _lock:
-            _previews[key] = preview
-            while len(_previews) > 4:
-                _previews.popitem(last=False)
-    return Response(preview.jpeg(frame), media_type="image/jpeg", headers={"Cache-Control": "public, max-age=31536000, immutable"})
+        return Preview(document, chosen_tracks(s, document), proxy_sources(s, folder, document))
+
+    return Response(_previews.get((shot_id, number, frames), make).jpeg(frame), media_type="image/jpeg", headers=FOREVER)

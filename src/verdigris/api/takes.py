@@ -10,7 +10,7 @@ from fastapi import APIRouter, Query, Response
 from fastapi import Path as PathParameter
 from fastapi.responses import FileResponse
 
-from verdigris.api.context import Folder, Transaction
+from verdigris.api.context import FOREVER, Folder, Transaction
 from verdigris.api.models import TakeFrameView
 from verdigris.api.views import frame_view
 from verdigris.formats.corners_csv import write_corners_csv
@@ -37,7 +37,7 @@ def take_crops(take_id: uuid.UUID, frame: Annotated[int, PathParameter(ge=0, le=
     path = folder.crops(take_id) / f"{frame:06d}.jpg"
     if not path.exists():
         raise StoreError("not_found", "There is no crop of this frame.")
-    return FileResponse(path, media_type="image/jpeg", headers={"Cache-Control": "public, max-age=31536000, immutable"})
+    return FileResponse(path, media_type="image/jpeg", headers=FOREVER)
 
 
 @router.get("/api/shots/{shot_id}/tracks/{surface_id}.{form}", response_class=Response)

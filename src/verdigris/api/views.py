@@ -18,8 +18,13 @@ from verdigris.api.models import (
 )
 from verdigris.core.inspection.doubt import Evidence, frames_to_look_at
 from verdigris.core.tracking.follow import FrameResult
+from verdigris.media.facts import MediaFacts
+from verdigris.runs.mending import mended
+from verdigris.runs.preview import ProxySource
 from verdigris.shot.document import Shot, tracking_key
 from verdigris.store.jobs import list_deliveries, open_job_for_take
+from verdigris.store.media import get_media
+from verdigris.store.media_folder import MediaFolder
 from verdigris.store.models import Delivery, Job, Media, Project, ShotRow, Take
 from verdigris.store.shots import document_of, get_project, get_revision, list_shots, redo_target, used_media
 from verdigris.store.takes import list_takes, read_frames
@@ -59,6 +64,8 @@ def take_view(s: Session, take: Take, document: Shot) -> TakeView:
     """A take with its figures."""
     results = read_frames(s, take.id)
     surface = next((x for x in document.surfaces if x.id == take.surface), None)
+    if surface is not None and surface.take == str(take.id):
+        results = mended(surface, results)
     evidence = [Evidence(r.frame, r.corners, r.sigma_px, r.share_used, r.reason) for r in results.values()]
     sigmas = [float(r.sigma_px.max()) for r in results.values() if r.sigma_px is not None]
     return TakeView(
@@ -79,6 +86,16 @@ def delivery_view(s: Session, d: Delivery) -> DeliveryView:
         id=d.id, revision=d.revision, form=d.form, state=d.state, file=d.file, bytes=d.bytes,  # type: ignore[arg-type]
         frames_without_track=d.frames_without_track, created=d.created, job=job,
     )  # fmt: skip
+
+
+def proxy_sources(s: Session, folder: MediaFolder, document: Shot) -> dict[str, ProxySource]:
+    """Proxies and facts of all media a document names, as far as they were read."""
+    sources = {}
+    for media_hash in used_media(document):
+        media = get_media(s, media_hash)
+        if media.facts is not None:
+            sources[media_hash] = (folder.proxies(media_hash), MediaFacts.model_validate(media.facts))
+    return sources
 
 
 def _media_of(s: Session, document: Shot) -> dict[str, MediaView]:

@@ -17,14 +17,15 @@ def mended(surface: Surface, track: Mapping[int, FrameResult]) -> dict[int, Fram
     Raises
     ------
     RunError
-        `cannot_hold` when corners set by hand cross, or lie outside the track.
+        `cannot_hold` when corners set by hand cross.
     """
     quad, result = surface.quad(), dict(track)
     if quad is None or not result:
         return result
     if surface.held:
         try:
-            result = hold(result, {h.frame: np.array(h.corners, dtype=np.float64) for h in surface.held}, quad)
+            by_hand = {h.frame: np.array(h.corners, dtype=np.float64) for h in surface.held if h.frame in result}
+            result = hold(result, by_hand, quad) if by_hand else result
         except ValueError as error:
             raise RunError("cannot_hold", f"{surface.name}: {error}.") from error
     if surface.smoothing > 0:

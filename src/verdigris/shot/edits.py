@@ -9,9 +9,11 @@ from verdigris.core.geometry.quad import find_quad_problem
 from verdigris.core.tracking.motion import Motion
 from verdigris.media.facts import Ratio
 from verdigris.shot.document import (
+    Analysis,
     Correction,
     Delivery,
     FrameIndex,
+    HeldFrame,
     Id,
     Name,
     Occluder,
@@ -296,6 +298,52 @@ class SetReach(Part):
         return _with_surface(shot, shot.surface(self.surface).model_copy(update={"reach_frames": self.reach_frames}))
 
 
+class HoldFrame(Part):
+    """Set the corners of one frame by hand: the track passes through them. Without corners, let the frame go again."""
+
+    kind: Literal["hold_frame"] = "hold_frame"
+    surface: Id
+    frame: FrameIndex
+    corners: Quad | None = None
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document; nudges of that frame are part of the corners and are taken away."""
+        surface = shot.surface(self.surface)
+        held = [h for h in surface.held if h.frame != self.frame]
+        nudges = surface.corrections
+        if self.corners is not None:
+            _check_corners(self.corners)
+            held.append(HeldFrame(frame=self.frame, corners=self.corners))
+            nudges = [c for c in nudges if c.frame != self.frame]
+        held.sort(key=lambda h: h.frame)
+        return _with_surface(shot, surface.model_copy(update={"held": held, "corrections": nudges}))
+
+
+class SetMending(Part):
+    """How much the track is calmed, and whether lost frames are carried by the movement around them."""
+
+    kind: Literal["set_mending"] = "set_mending"
+    surface: Id
+    smoothing: float = Field(ge=0, le=100)
+    carry: bool
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document."""
+        return _with_surface(shot, shot.surface(self.surface).model_copy(update={"smoothing": self.smoothing, "carry": self.carry}))
+
+
+class SetAnalysis(Part):
+    """Which picture is looked at for following."""
+
+    kind: Literal["set_analysis"] = "set_analysis"
+    surface: Id
+    analysis: Analysis
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document."""
+        return _with_surface(shot, shot.surface(self.surface).model_copy(update={"analysis": self.analysis}))
+
+
 class SetDelivery(Part):
     """How the result is handed over."""
 
@@ -325,6 +373,9 @@ Edit = Annotated[
     | ChooseTake
     | CorrectCorner
     | SetReach
+    | HoldFrame
+    | SetMending
+    | SetAnalysis
     | SetDelivery,
     Field(discriminator="kind"),
 ]
@@ -336,7 +387,8 @@ LABELS = {
     "add_occluder": "occluder added", "set_occluder_keys": "occluder outlined", "set_occluder": "occluder's span or edge",
     "remove": "removed", "set_depth_order": "depth order", "set_placement": "artwork placed",
     "remove_placement": "artwork taken off", "choose_take": "take chosen", "correct_corner": "corner nudged",
-    "set_reach": "reach of nudges", "set_delivery": "delivery settings",
+    "set_reach": "reach of nudges", "hold_frame": "corners held", "set_mending": "smoothing and carrying",
+    "set_analysis": "analysis picture", "set_delivery": "delivery settings",
 }  # fmt: skip
 
 

@@ -46,6 +46,8 @@ export const urls = {
     `/api/takes/${take}/crops/${frame}?at=${homography.map((v) => v.toPrecision(6)).join("_")}`,
   result: (shot: string, revision: number, frame: number, frames: number) =>
     `/api/shots/${shot}/revisions/${revision}/results/${frame}?frames=${frames}`,
+  view: (shot: string, revision: number, surface: string, view: string, frame: number, frames: number) =>
+    `/api/shots/${shot}/revisions/${revision}/surfaces/${surface}/views/${view}/${frame}?frames=${frames}`,
   deliveryFile: (id: string) => `/api/deliveries/${id}/file`,
   track: (shot: string, surface: string, form: "json" | "csv") => `/api/shots/${shot}/tracks/${surface}.${form}`,
 };

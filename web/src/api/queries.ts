@@ -10,6 +10,19 @@ export const keys = {
   takeFrames: (take: string) => ["take-frames", take] as const,
 };
 
+/** Frames of the chosen take as they are used: held, calmed, carried. For `useQueries`. */
+export function usedFramesQuery(shot: string, revision: number, surface: string, frames: number) {
+  return {
+    queryKey: ["used-frames", shot, surface, revision, frames] as const,
+    queryFn: async (): Promise<TakeFrames> => {
+      const params = { path: { shot_id: shot, surface_id: surface } };
+      return new Map(data<TakeFrame[]>(await api.GET("/api/shots/{shot_id}/surfaces/{surface_id}/frames", { params })).map((f) => [f.frame, f]));
+    },
+    // The last answer stays until the next is here, so that nothing flickers.
+    placeholderData: (before: TakeFrames | undefined) => before,
+  };
+}
+
 export function useProjects() {
   return useQuery({ queryKey: keys.projects, queryFn: async () => data<ProjectView[]>(await api.GET("/api/projects")) });
 }

@@ -249,6 +249,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/surfaces/{surface_id}/frames": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Used Frames
+         * @description The chosen take with frames that are held, calmed and carried, as it is used; nudges are not in it.
+         */
+        get: operations["used_frames"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/revisions/{number}/surfaces/{surface_id}/views/{view}/{frame}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Surface View
+         * @description A frame as the tracker looks at it, or the plate with the surface held still; `frames` as for results.
+         */
+        get: operations["surface_view"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/surfaces/{surface_id}/motions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Motions
+         * @description Which motion would be enough for the chosen take, with the figures of all; takes seconds, in a process of its own.
+         */
+        get: operations["motions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}/frames": {
         parameters: {
             query?: never;
@@ -861,7 +921,7 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             /** Edits */
-            edits: (components["schemas"]["Rename"] | components["schemas"]["SetPlateFacts"] | components["schemas"]["AddSurface"] | components["schemas"]["SetCorners"] | components["schemas"]["SetRegion"] | components["schemas"]["SetReference"] | components["schemas"]["SetMotion"] | components["schemas"]["AddOccluder"] | components["schemas"]["SetOccluderKeys"] | components["schemas"]["SetOccluder"] | components["schemas"]["Remove"] | components["schemas"]["SetDepthOrder"] | components["schemas"]["SetPlacement"] | components["schemas"]["RemovePlacement"] | components["schemas"]["ChooseTake"] | components["schemas"]["CorrectCorner"] | components["schemas"]["SetReach"] | components["schemas"]["SetDelivery"])[];
+            edits: (components["schemas"]["Rename"] | components["schemas"]["SetPlateFacts"] | components["schemas"]["AddSurface"] | components["schemas"]["SetCorners"] | components["schemas"]["SetRegion"] | components["schemas"]["SetReference"] | components["schemas"]["SetMotion"] | components["schemas"]["AddOccluder"] | components["schemas"]["SetOccluderKeys"] | components["schemas"]["SetOccluder"] | components["schemas"]["Remove"] | components["schemas"]["SetDepthOrder"] | components["schemas"]["SetPlacement"] | components["schemas"]["RemovePlacement"] | components["schemas"]["ChooseTake"] | components["schemas"]["CorrectCorner"] | components["schemas"]["SetReach"] | components["schemas"]["HoldFrame"] | components["schemas"]["SetMending"] | components["schemas"]["SetAnalysis"] | components["schemas"]["SetDelivery"])[];
         };
         /** HTTPValidationError */
         HTTPValidationError: {
@@ -894,6 +954,40 @@ export interface components {
                     number
                 ]
             ];
+        };
+        /**
+         * HoldFrame
+         * @description Set the corners of one frame by hand: the track passes through them. Without corners, let the frame go again.
+         */
+        HoldFrame: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "hold_frame";
+            /** Surface */
+            surface: string;
+            /** Frame */
+            frame: number;
+            /** Corners */
+            corners?: [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
+            ] | null;
         };
         /**
          * JobView
@@ -1137,6 +1231,41 @@ export interface components {
             facts: components["schemas"]["MediaFacts"] | null;
             /** Proxies */
             proxies: number;
+        };
+        /**
+         * MotionAdvice
+         * @description The simplest motion that is enough, and why.
+         */
+        MotionAdvice: {
+            /**
+             * Motion
+             * @enum {string}
+             */
+            motion: "translation" | "rigid" | "similarity" | "affine" | "perspective";
+            /** Figures */
+            figures: components["schemas"]["MotionFiguresView"][];
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * MotionFiguresView
+         * @description How well one motion model explains a track, px.
+         */
+        MotionFiguresView: {
+            /**
+             * Motion
+             * @enum {string}
+             */
+            motion: "translation" | "rigid" | "similarity" | "affine" | "perspective";
+            /** Residual Px */
+            residual_px: number;
+            /**
+             * Left Out Px
+             * @description error on places the model was not fitted to
+             */
+            left_out_px: number;
+            /** Left Out Sigma Px */
+            left_out_sigma_px: number;
         };
         /**
          * NewProject
@@ -1601,6 +1730,20 @@ export interface components {
             created: string;
         };
         /**
+         * SetAnalysis
+         * @description Which picture is looked at for following.
+         */
+        SetAnalysis: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_analysis";
+            /** Surface */
+            surface: string;
+            analysis: components["schemas"]["Analysis-Input"];
+        };
+        /**
          * SetCorners
          * @description Place the four corners at the reference frame.
          */
@@ -1656,6 +1799,23 @@ export interface components {
             kind: "set_depth_order";
             /** Near To Far */
             near_to_far: string[];
+        };
+        /**
+         * SetMending
+         * @description How much the track is calmed, and whether lost frames are carried by the movement around them.
+         */
+        SetMending: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_mending";
+            /** Surface */
+            surface: string;
+            /** Smoothing */
+            smoothing: number;
+            /** Carry */
+            carry: boolean;
         };
         /**
          * SetMotion
@@ -2739,6 +2899,105 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    used_frames: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakeFrameView"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    surface_view: {
+        parameters: {
+            query?: {
+                frames?: number;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                number: number;
+                surface_id: string;
+                view: "analysis" | "position" | "turn" | "size" | "full";
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    motions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MotionAdvice"];
+                };
             };
             /** @description Validation Error */
             422: {

@@ -12,6 +12,7 @@ export type MediaView = Schemas["MediaView"];
 export type JobView = Schemas["JobView"];
 export type TakeView = Schemas["TakeView"];
 export type TakeFrame = Schemas["TakeFrameView"];
+export type MotionAdviceView = Schemas["MotionAdvice"];
 export type DeliveryView = Schemas["DeliveryView"];
 export type ProjectView = Schemas["ProjectView"];
 export type ShotSummary = Schemas["ShotSummary"];

@@ -4,7 +4,7 @@ import { Button, Modal, Spin, Tooltip } from "antd";
 import { useCallback, useEffect, useMemo, useState } from "react";
 import { Link, useParams } from "react-router";
 import type { ShotView, Surface } from "../api/client";
-import { type TakeFrames, takeFramesQuery, useShot } from "../api/queries";
+import { type TakeFrames, takeFramesQuery, usedFramesQuery, useShot } from "../api/queries";
 import { rateNumber, rateText } from "../ui/format";
 import { JobPill } from "../ui/JobPill";
 import { Mark } from "../ui/Mark";
@@ -30,21 +30,31 @@ import { WorkOrder } from "./WorkOrder";
 
 const CONTROLS: Record<StepId, () => React.ReactNode> = { prepare: Prepare, outline: Outline, track: Track, inspect: Inspect, place: Place, handover: HandOver };
 
-/** Frames of the chosen take of every surface. */
-function useAllTakeFrames(shot: ShotView): Map<string, TakeFrames> {
-  const takes = shot.document.surfaces.map((s) => s.take).filter((t): t is string => !!t);
+/** Frames of the chosen take of every surface: as they were followed, and as they are used after mending. */
+function useAllTakeFrames(shot: ShotView): { raw: Map<string, TakeFrames>; used: Map<string, TakeFrames> } {
+  const followed = shot.document.surfaces.filter((s) => !!s.take);
   const answers = useQueries({
-    queries: takes.map(takeFramesQuery),
+    queries: followed.map((s) => takeFramesQuery(s.take ?? "")),
+    combine: (results) => results.map((r) => r.data),
+  });
+  const mended = followed.filter((s) => s.held.length > 0 || s.smoothing > 0 || s.carry);
+  const better = useQueries({
+    queries: mended.map((s) => usedFramesQuery(shot.id, shot.revision, s.id, answers[followed.indexOf(s)]?.size ?? 0)),
     combine: (results) => results.map((r) => r.data),
   });
   return useMemo(() => {
-    const all = new Map<string, TakeFrames>();
-    takes.forEach((t, i) => {
+    const raw = new Map<string, TakeFrames>();
+    followed.forEach((s, i) => {
       const found = answers[i];
-      if (found) all.set(t, found);
+      if (found) raw.set(s.id, found);
     });
-    return all;
-  }, [answers, takes]);
+    const used = new Map(raw);
+    mended.forEach((s, i) => {
+      const found = better[i];
+      if (found?.size) used.set(s.id, found);
+    });
+    return { raw, used };
+  }, [answers, better, followed, mended]);
 }
 
 function useBenchWork(shot: ShotView): BenchWork | null {
@@ -52,7 +62,7 @@ function useBenchWork(shot: ShotView): BenchWork | null {
   const chosen = useBench((s) => s.surface);
   const all = useAllTakeFrames(shot);
   const { document } = shot;
-  const framesOf = useCallback((s: Surface) => (s.take ? all.get(s.take) : undefined), [all]);
+  const framesOf = useCallback((s: Surface) => all.used.get(s.id), [all]);
   return useMemo(() => {
     const plate = document.plate.media ? shot.media[document.plate.media] : undefined;
     if (!plate) return null;
@@ -66,8 +76,9 @@ function useBenchWork(shot: ShotView): BenchWork | null {
       pixelAspect: pn / pd,
       take: shot.takes.find((t) => t.id === surface?.take) ?? null,
       frames: surface ? framesOf(surface) : undefined,
+      followedFrames: surface ? all.raw.get(surface.id) : undefined,
     };
-  }, [chosen, document, edits, framesOf, shot]);
+  }, [all, chosen, document, edits, framesOf, shot]);
 }
 
 function TopBar({ showHelp }: { showHelp: () => void }) {

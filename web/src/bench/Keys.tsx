@@ -1,7 +1,9 @@
 /** Keys acting on the Bench; a component of its own, so that a new frame does not draw everything again. */
 import { useEffect } from "react";
+import type { Edit } from "../api/client";
 import { useWork } from "./context";
 import { actionOf, nudgeOf } from "./keys";
+import { pair } from "./model/geometry";
 import { movePoint, removePoint } from "./model/polygons";
 import { goTo, setBench, type StepId, useBench } from "./state";
 import { useTracking } from "./useTracking";
@@ -51,6 +53,16 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
         case "track": return void tracking.start("forwards");
         case "trackBack": return void tracking.start("backwards");
         case "trackBoth": return void tracking.start("both");
+        case "again": return void tracking.again([frame, frame]);
+        case "againOn": return frame > 0 ? void tracking.again([frame, count - 1], "forwards") : undefined;
+        case "againBack": return frame < count - 1 ? void tracking.again([0, frame], "backwards") : undefined;
+        case "hold": {
+          if (!surface || frame === surface.reference_frame || !work.frames?.get(frame)) return;
+          const held = surface.held.some((h) => h.frame === frame);
+          if (!held && !shapes.corners) return;
+          return void work.edit({ kind: "hold_frame", surface: surface.id, frame, corners: held ? null : shapes.corners?.map((p) => pair(p)) } as Edit);
+        }
+        case "curve": return setBench({ curve: state.curve ? null : "doubt" });
         case "undo": return void undo();
         case "redo": return void redo();
         case "help": return showHelp();

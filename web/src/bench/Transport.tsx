@@ -1,15 +1,22 @@
 /** Playing, what is shown, the wipe, overlays and zoom. */
-import { Button, Segmented, Tooltip } from "antd";
+import { Button, Segmented, Select, Tooltip } from "antd";
 import { useWork } from "./context";
-import { goTo, setBench, useBench } from "./state";
+import { goTo, type Held, setBench, type Shown, useBench } from "./state";
+
+const HELD: { value: Held; label: string }[] = [
+  { value: "position", label: "position" },
+  { value: "turn", label: "and turn" },
+  { value: "size", label: "and size" },
+  { value: "full", label: "fully" },
+];
 
 export function setView(view: { zoom: number; panX: number; panY: number } | null): void {
   window.dispatchEvent(new CustomEvent("bench-view", { detail: view }));
 }
 
 export function Transport() {
-  const { count, firstFrame, document } = useWork();
-  const { frame, playing, shown, wipe, overlays, played, dropped, gathered } = useBench();
+  const { count, firstFrame, document, surface, take } = useWork();
+  const { frame, playing, shown, wipe, overlays, played, dropped, gathered, held } = useBench();
   const placed = document.placements.length > 0;
   return (
     <div className="transport" data-testid="transport" data-played={played} data-dropped={dropped}>
@@ -26,12 +33,17 @@ export function Transport() {
         <Button type="text" size="small" onClick={() => goTo(frame + 1, count)} aria-label="one frame on">›</Button>
       </Tooltip>
       <Segmented size="small" value={wipe !== null ? "wipe" : shown} data-testid="shown"
-        onChange={(v) => (v === "wipe" ? setBench({ wipe: 0.5, shown: "result" }) : setBench({ wipe: null, shown: v as "plate" | "result" }))}
+        onChange={(v) => (v === "wipe" ? setBench({ wipe: 0.5, shown: "result" }) : setBench({ wipe: null, shown: v as Shown }))}
         options={[
           { value: "plate", label: <Tooltip title="The plate; hold C to see it from any view">Plate</Tooltip> },
           { value: "result", label: <Tooltip title={placed ? "The plate with everything pinned" : "Place artwork first"}>Result</Tooltip>, disabled: !placed },
+          { value: "analysis", label: <Tooltip title={surface?.corners ? "What the tracker looks at; set up in Track" : "Place the corners first"}>Analysis</Tooltip>, disabled: !surface?.corners },
+          { value: "still", label: <Tooltip title={take ? "The plate moved so that the surface stays still: what drifts, slips" : "Track the surface first"}>Held still</Tooltip>, disabled: !take },
           { value: "wipe", label: <Tooltip title={placed ? "Result left, plate right; drag the line" : "Place artwork first"}>Wipe</Tooltip>, disabled: !placed },
         ]} />
+      {shown === "still" && wipe === null && (
+        <Select size="small" value={held} options={HELD} aria-label="how it is held still" style={{ width: 100 }} onChange={(v) => setBench({ held: v })} />
+      )}
       <span className="grow" />
       {gathered !== null && <span className="mono quiet">gathering {Math.round(100 * gathered)} %</span>}
       {playing !== 0 && gathered === null && <span className="mono quiet">{dropped} of {played + dropped} dropped</span>}

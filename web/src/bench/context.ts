@@ -14,7 +14,10 @@ export type BenchWork = ShotEdits & {
   pixelAspect: number;
   surface: Surface | null;
   take: TakeView | null;
+  /** The chosen take as it is used. */
   frames: TakeFrames | undefined;
+  /** The same as it was followed, before anything was held, calmed or carried: crops are cut around it. */
+  followedFrames: TakeFrames | undefined;
   framesOf: (surface: Surface) => TakeFrames | undefined;
 };
 

@@ -3,7 +3,7 @@
 export type KeyAction =
   | "play" | "pause" | "forwards" | "backwards" | "next" | "previous" | "next10" | "previous10" | "first" | "last"
   | "step" | "cycle" | "nudge" | "swap" | "magnify" | "holdPlate" | "overlays"
-  | "track" | "trackBack" | "trackBoth" | "stop" | "look" | "undo" | "redo" | "help" | "remove" | "finish";
+  | "track" | "trackBack" | "trackBoth" | "stop" | "look" | "again" | "againOn" | "againBack" | "hold" | "curve" | "undo" | "redo" | "help" | "remove" | "finish";
 
 export type KeyRow = { keys: string; does: string };
 
@@ -19,6 +19,10 @@ export const KEY_LIST: KeyRow[] = [
   { keys: "Delete", does: "take the chosen point, or the whole shape with Shift, away" },
   { keys: "Enter", does: "close the shape being drawn" },
   { keys: "T, Shift+T, B", does: "track forwards, backwards, both directions" },
+  { keys: "A", does: "follow this frame again" },
+  { keys: "R, Shift+R", does: "follow again from here on, from here back" },
+  { keys: "H", does: "hold these corners, or let them go" },
+  { keys: "G", does: "curves or magnified corners in the strip" },
   { keys: "Esc", does: "stop tracking; leave drawing; choose nothing" },
   { keys: "N", does: "next frame to look at" },
   { keys: "F", does: "swap flat view and picture" },
@@ -31,7 +35,7 @@ export const KEY_LIST: KeyRow[] = [
 
 const PLAIN: Record<string, KeyAction> = {
   " ": "play", j: "backwards", k: "pause", l: "forwards", Home: "first", End: "last", f: "swap", m: "magnify", c: "holdPlate",
-  o: "overlays", t: "track", b: "trackBoth", Escape: "stop", n: "look", "?": "help", Delete: "remove", Backspace: "remove",
+  o: "overlays", t: "track", b: "trackBoth", a: "again", r: "againOn", h: "hold", g: "curve", Escape: "stop", n: "look", "?": "help", Delete: "remove", Backspace: "remove",
   Enter: "finish", ",": "previous", ".": "next",
 };
 
@@ -48,6 +52,7 @@ export function actionOf(e: Pressed, chosen: boolean): KeyAction | null {
   if (key === "ArrowLeft") return e.shiftKey ? "previous10" : "previous";
   if (key === "Tab") return chosen ? "cycle" : null;
   if (key === "t" && e.shiftKey) return "trackBack";
+  if (key === "r" && e.shiftKey) return "againBack";
   if (/^[123469]$/.test(key)) return "step";
   return PLAIN[key] ?? null;
 }

@@ -1,7 +1,10 @@
 /** What the Bench shows at this moment: frame, view, tool, selection. Not the document. */
 import { create } from "zustand";
+import type { CurveId } from "./model/curves";
 
-export type Shown = "plate" | "result";
+export type Shown = "plate" | "result" | "analysis" | "still";
+/** How far the picture is moved when a surface is held still. */
+export type Held = "position" | "turn" | "size" | "full";
 export type StepId = "prepare" | "outline" | "track" | "inspect" | "place" | "handover";
 export type Tool = "move" | "include" | "exclude" | "occluder" | "corners";
 export type Selection =
@@ -22,6 +25,12 @@ export type BenchState = {
   step: StepId;
   tool: Tool;
   selection: Selection;
+  /** A curve shown instead of the crops. */
+  curve: CurveId | null;
+  threshold: number | null;
+  /** First and last frame picked in the strip. */
+  picked: [number, number] | null;
+  held: Held;
   surface: string | null;
   dropped: number;
   played: number;
@@ -42,6 +51,10 @@ export const START: BenchState = {
   step: "prepare",
   tool: "move",
   selection: null,
+  curve: null,
+  threshold: null,
+  picked: null,
+  held: "full",
   surface: null,
   dropped: 0,
   played: 0,

@@ -6,9 +6,13 @@ import { keys, useJobs } from "../api/queries";
 import { isOpen, stopJob } from "../ui/JobPill";
 import { useWork } from "./context";
 
+export type Direction = "forwards" | "backwards" | "both";
+
 export type Tracking = {
   job: JobView | undefined;
-  start: (direction: "forwards" | "backwards" | "both") => Promise<unknown>;
+  start: (direction: Direction) => Promise<unknown>;
+  /** Follow a span of frames again, led into from what is kept beside it. */
+  again: (span: [number, number], direction?: Direction) => Promise<unknown>;
   stop: () => Promise<unknown>;
 };
 
@@ -18,18 +22,19 @@ export function useTracking(): Tracking {
   const jobs = useJobs().data;
   const job = jobs?.find((j) => j.kind === "track" && isOpen(j) && j.shot_id === shot.id && j.take_id === surface?.take);
 
-  return useMemo(
-    () => ({
+  return useMemo(() => {
+    const begin = async (direction: Direction, span: [number, number] | null) => {
+      if (!surface || job) return;
+      await act(() => api.POST("/api/shots/{shot_id}/track", { params: { path: { shot_id: shot.id } }, body: { surface: surface.id, direction, span } }));
+      await client.invalidateQueries({ queryKey: keys.jobs });
+    };
+    return {
       job,
-      start: async (direction) => {
-        if (!surface || job) return;
-        await act(() => api.POST("/api/shots/{shot_id}/track", { params: { path: { shot_id: shot.id } }, body: { surface: surface.id, direction } }));
-        await client.invalidateQueries({ queryKey: keys.jobs });
-      },
+      start: (direction) => begin(direction, null),
+      again: (span, direction = "both") => begin(direction, span),
       stop: async () => {
         if (job) await stopJob(job.id);
       },
-    }),
-    [act, client, job, shot.id, surface],
-  );
+    };
+  }, [act, client, job, shot.id, surface]);
 }

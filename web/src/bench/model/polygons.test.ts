@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { closes, insertAfter, midpoint, moveAll, movePoint, removePoint } from "./polygons";
+import { closes, insertAfter, likewise, midpoint, moveAll, movePoint, removePoint } from "./polygons";
 
 const triangle = [{ x: 0, y: 0 }, { x: 10, y: 0 }, { x: 0, y: 10 }];
 
@@ -24,4 +24,19 @@ it("closes near the first point once there are three", () => {
   expect(closes(triangle, { x: 1, y: 1 }, 3)).toBe(true);
   expect(closes(triangle, { x: 8, y: 1 }, 3)).toBe(false);
   expect(closes(triangle.slice(0, 2), { x: 0, y: 0 }, 3)).toBe(false);
+});
+
+describe("what was done to one outline, done to another", () => {
+  const before = [{ x: 0, y: 0 }, { x: 10, y: 0 }, { x: 10, y: 10 }, { x: 0, y: 10 }];
+  const other = before.map((p) => ({ x: 2 * p.x, y: 2 * p.y }));
+  it("puts a point on the same edge", () => {
+    const now = insertAfter(before, 1, midpoint(before, 1));
+    expect(likewise(before, now, other)).toEqual([other[0], other[1], { x: 20, y: 10 }, other[2], other[3]]);
+  });
+  it("takes the same point out", () => {
+    expect(likewise(before, removePoint(before, 2), other)).toEqual([other[0], other[1], other[3]]);
+  });
+  it("leaves another key alone when points only moved", () => {
+    expect(likewise(before, movePoint(before, 0, { x: 5, y: 5 }), other)).toEqual(other);
+  });
 });

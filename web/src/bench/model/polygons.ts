@@ -29,3 +29,12 @@ export function closes(points: readonly PlatePoint[], at: PlatePoint, within: nu
   const first = points[0];
   return points.length >= 3 && first !== undefined && distance(first, at) <= within;
 }
+
+/** What was done to one outline, a point put in or taken out, done to the same outline at another frame. */
+export function likewise(before: readonly PlatePoint[], now: readonly PlatePoint[], other: readonly PlatePoint[]): PlatePoint[] {
+  if (now.length === before.length) return [...other];
+  const same = (i: number) => Math.hypot((now[i]?.x ?? 0) - (before[i]?.x ?? 0), (now[i]?.y ?? 0) - (before[i]?.y ?? 0)) < 1e-6;
+  let index = 0;
+  while (index < Math.min(now.length, before.length) && same(index)) index++;
+  return now.length > before.length ? insertAfter(other, index - 1, midpoint(other, index - 1)) : removePoint(other, index);
+}

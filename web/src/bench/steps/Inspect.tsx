@@ -1,17 +1,27 @@
 /** Inspect: frames that need eyes, worst first; nudges and how far they reach. */
-import { Button, InputNumber, Tooltip } from "antd";
-import { CornerGlyph } from "../../ui/corners";
+import { Button, InputNumber, Switch, Tooltip } from "antd";
+import { CORNER_GLYPHS, CornerGlyph } from "../../ui/corners";
 import type { Edit } from "../../api/client";
 import { useWork } from "../context";
+import { pair, type PlatePoint } from "../model/geometry";
+import { cornersAt } from "../model/shot";
 import { setBench, useCalmFrame } from "../state";
+import { useTracking } from "../useTracking";
+import { CurveControls } from "./CurveControls";
 import { Fact, Field, Note } from "./parts";
 
 export function Inspect() {
   const { surface, take, frames, edit, firstFrame } = useWork();
   const frame = useCalmFrame();
+  const { again, job } = useTracking();
   if (!surface || !take) return <Note>Track a surface first; what needs eyes is listed here, worst first.</Note>;
   const at = frames?.get(frame);
   const look = take.looks.find((l) => l.frame === frame);
+  const worst = at?.sigma_px ? at.sigma_px.indexOf(Math.max(...at.sigma_px)) : -1;
+  const corners = cornersAt(surface, frames, frame);
+  const held = surface.held.some((h) => h.frame === frame);
+  const hold = (points: PlatePoint[] | null) => void edit({ kind: "hold_frame", surface: surface.id, frame, corners: points ? points.map((p) => pair(p)) : null } as Edit);
+  const mend = (change: { smoothing?: number; carry?: boolean }) => void edit({ kind: "set_mending", surface: surface.id, smoothing: surface.smoothing, carry: surface.carry, ...change } as Edit);
   const here = surface.corrections.filter((c) => c.frame === frame);
   return (
     <div className="rows">
@@ -29,7 +39,19 @@ export function Inspect() {
         </Tooltip>
       </div>
       {at?.status === "lost" && <Note tone="warn">{at.reason}</Note>}
-      {look && at?.status !== "lost" && <Note tone="warn">{look.reason} Choose that corner and nudge it, or draw what covers it in Outline and track again.</Note>}
+      {look && at?.status !== "lost" && <Note tone="warn">{look.reason}</Note>}
+      {look && (
+        <div className="row wrap" data-testid="remedies">
+          {worst >= 0 && <Button size="small" onClick={() => setBench({ selection: { kind: "corner", corner: worst } })}>Nudge the {CORNER_GLYPHS[worst]}</Button>}
+          <Tooltip title="Follow this frame once more from those beside it: A"><Button size="small" disabled={!!job} onClick={() => void again([frame, frame])}>Follow it again</Button></Tooltip>
+          {at?.status === "lost" && !surface.carry && (
+            <Tooltip title="The movement before and after carries the corners over lost frames, with doubt that grows">
+              <Button size="small" onClick={() => mend({ carry: true })}>Let the others carry it</Button>
+            </Tooltip>
+          )}
+          <Tooltip title="Draw what covers it, or cut out what runs, then track again"><Button size="small" onClick={() => setBench({ step: "outline" })}>Outline what disturbs</Button></Tooltip>
+        </div>
+      )}
       {at?.sigma_px && (
         <div className="doubts">
           {at.sigma_px.map((s, i) => (
@@ -41,7 +63,10 @@ export function Inspect() {
         </div>
       )}
       {at?.residual_px !== null && at && <Fact label="Residual" value={`${at.residual_px?.toFixed(3)} px`} />}
+      {at && at.margin_px !== null && at.status === "followed" && <Fact label="Margin" value={`${at.margin_px.toFixed(3)} px`} />}
       {at && <Fact label="Region used" value={`${Math.round(100 * at.share_used)} %`} />}
+      <div className="rule" />
+      <CurveControls />
       <div className="rule" />
       <Field label="Reach of nudges" hint="Frames over which a nudge fades to its neighbours">
         <InputNumber size="small" min={0} max={500} precision={0} value={surface.reach_frames} suffix="f" aria-label="reach of nudges"
@@ -54,6 +79,21 @@ export function Inspect() {
         </div>
       ))}
       <Fact label="Nudged frames" value={new Set(surface.corrections.map((c) => c.frame)).size} />
+      <div className="rule" />
+      <div className="row apart">
+        <Tooltip title="Keeps these corners exactly; between held frames the picture decides the shape, the hand decides the ends: H">
+          <Button size="small" disabled={!corners || frame === surface.reference_frame} data-testid="hold-frame" onClick={() => hold(held ? null : corners)}>
+            {held ? "Let this frame go" : "Hold these corners"}
+          </Button>
+        </Tooltip>
+        <span className="quiet small">{surface.held.length === 0 ? "no frame is held" : `held: ${surface.held.map((h) => h.frame + firstFrame).join(", ")}`}</span>
+      </div>
+      <Field label="Calm" hint="Sure frames hardly move, unsure ones follow the movement. 0 leaves the track, 1 weighs doubt as stated">
+        <InputNumber size="small" min={0} max={100} step={0.5} value={surface.smoothing} aria-label="calm" onChange={(v) => v !== null && mend({ smoothing: v })} />
+      </Field>
+      <Field label="Carry lost frames" hint="By the movement around them, also beyond the picture's edges; doubt grows with the distance">
+        <Switch size="small" checked={surface.carry} aria-label="carry lost frames" onChange={(carry) => mend({ carry })} />
+      </Field>
       <div className="rule" />
       <h2>To look at, worst first</h2>
       {take.looks.length === 0 && <Note>Nothing: every followed frame is sure within half a pixel.</Note>}

@@ -5,15 +5,11 @@ import { rangesText } from "../../ui/format";
 import { useWork } from "../context";
 import { setBench } from "../state";
 import { useTracking } from "../useTracking";
+import { Again } from "./Again";
+import { AnalysisControls } from "./AnalysisControls";
+import { MotionAdvice } from "./MotionAdvice";
+import { MOTIONS } from "./motions";
 import { Fact, Field, Note } from "./parts";
-
-const MOTIONS = [
-  { value: "translation", label: "shift" },
-  { value: "rigid", label: "shift and turn" },
-  { value: "similarity", label: "shift, turn and size" },
-  { value: "affine", label: "with shear" },
-  { value: "perspective", label: "full perspective" },
-];
 
 export function Track() {
   const { surface, shot, take, edit, count, firstFrame } = useWork();
@@ -45,6 +41,7 @@ export function Track() {
           <Button disabled={!!job} onClick={() => void start("forwards")} aria-label="track forwards">›</Button>
         </Tooltip>
       </div>
+      {take && !job && <Again />}
       {job && (
         <div>
           <div className="row apart">
@@ -56,6 +53,8 @@ export function Track() {
           <Progress percent={job.total ? Math.round((100 * job.done) / job.total) : 0} size="small" format={() => `${job.done} of ${job.total}`} />
         </div>
       )}
+      <div className="rule" />
+      <AnalysisControls />
       {take && (
         <>
           <div className="rule" />
@@ -68,6 +67,7 @@ export function Track() {
           <Fact label="Range" value={rangesText(take.ranges, firstFrame) || "none"} />
           <Fact label="Median doubt" value={take.median_sigma_px === null ? "none" : `${take.median_sigma_px?.toFixed(3)} px`} />
           <Fact label="To look at" value={take.looks.length} />
+          <MotionAdvice />
           {take.stale && <Note tone="warn">Region, motion, reference frame or what is in front changed since this take. Track again to follow what is drawn now.</Note>}
           {!take.running && take.followed + take.lost < count && !take.stale && <Note>Not every frame was followed: {count - take.followed - take.lost} are untracked. B does both directions.</Note>}
         </>

@@ -5,6 +5,7 @@ import { CORNER_NAMES, CornerGlyph } from "../../ui/corners";
 import { useWork } from "../context";
 import { goTo, setBench, useBench } from "../state";
 import { useSize } from "../viewer/Viewer";
+import { Curves } from "./Curves";
 import { drawStrip } from "./draw";
 import { frameAt, PITCH, type Range, RULER, xOf, zoomRange } from "./layout";
 
@@ -26,9 +27,12 @@ function Playhead({ range, width }: { range: Range; width: number }) {
 }
 
 export function Strip() {
-  const { count, firstFrame, surface, take, frames, document } = useWork();
+  const { count, firstFrame, surface, take, frames, followedFrames, document } = useWork();
+  const curve = useBench((s) => s.curve);
+  const picked = useBench((s) => s.picked);
   const [box, size] = useSize();
   const ref = useRef<HTMLCanvasElement>(null);
+  const anchor = useRef(0);
   const selection = useBench((s) => s.selection);
   const [own, setOwn] = useState<Range | null>(null);
   const [arrived, setArrived] = useState(0);
@@ -49,10 +53,10 @@ export function Strip() {
       handle = requestAnimationFrame(() => setArrived((n) => n + 1));
     };
     const spans = document.occluders.map((o) => ({ name: o.name, first: o.span?.[0] ?? 0, last: o.span?.[1] ?? count - 1 }));
-    drawStrip(context, { width: size.width, height: size.height, range, count, firstFrame, surface, take, frames, spans, selectedCorner }, again);
+    drawStrip(context, { width: size.width, height: size.height, range, count, firstFrame, surface, take, frames, followed: followedFrames, picked, spans, selectedCorner }, again);
     return () => cancelAnimationFrame(handle);
     // `arrived` asks for another look once crops have come in.
-  }, [arrived, count, document.occluders, firstFrame, frames, range.first, range.last, selectedCorner, size, surface, take]); // eslint-disable-line react-hooks/exhaustive-deps
+  }, [arrived, count, curve, document.occluders, firstFrame, followedFrames, frames, picked, range.first, range.last, selectedCorner, size, surface, take]); // eslint-disable-line react-hooks/exhaustive-deps
 
   const scrub = (e: PointerEvent) => {
     const r = e.currentTarget.getBoundingClientRect();
@@ -61,6 +65,13 @@ export function Strip() {
     if (e.type === "pointerdown") {
       e.currentTarget.setPointerCapture(e.pointerId);
       setBench({ playing: 0, selection: row >= 0 && row < 4 && y > RULER && surface?.corners ? { kind: "corner", corner: row } : null });
+    }
+    // With Alt held, a drag picks frames instead of going through them.
+    if (e.altKey && e.buttons & 1) {
+      const f = frameAt(e.clientX - r.left, range, size.width);
+      if (e.type === "pointerdown") anchor.current = f;
+      setBench({ picked: [Math.min(anchor.current, f), Math.max(anchor.current, f)] });
+      return;
     }
     if (e.buttons & 1) goTo(frameAt(e.clientX - r.left, range, size.width), count);
   };
@@ -76,8 +87,12 @@ export function Strip() {
   return (
     <footer className="strip" data-testid="strip" data-arrived={arrived}>
       <div className="strip-box" ref={box}>
-        <canvas ref={ref} style={{ width: size.width, height: size.height, display: "block" }} onPointerDown={scrub} onPointerMove={scrub} onWheel={wheel} />
-        {CORNER_NAMES.map((name, i) => (
+        {curve && take ? (
+          <div onWheel={wheel}><Curves range={range} size={{ width: size.width, height: size.height - 4 }} /></div>
+        ) : (
+          <canvas ref={ref} style={{ width: size.width, height: size.height, display: "block" }} onPointerDown={scrub} onPointerMove={scrub} onWheel={wheel} />
+        )}
+        {!(curve && take) && CORNER_NAMES.map((name, i) => (
           <Tooltip key={name} title={`${name} corner; click its row, then nudge with the arrow keys`} placement="right">
             <span className="strip-glyph" style={{ top: RULER + i * PITCH + 10 }}>
               <CornerGlyph corner={i} />

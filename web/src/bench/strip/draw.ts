@@ -1,6 +1,7 @@
 /** Drawing the strip on its canvas. */
 import type { Surface, TakeFrame, TakeView } from "../../api/client";
 import { urls } from "../../api/client";
+import { apply, at } from "../model/geometry";
 import { correctionAt } from "../model/shot";
 import { frameCache } from "../viewer/frames";
 import { columnFrames, columnX, CROP, doubtColour, doubtHeight, LABEL, PITCH, type Range, RULER, rulerStep, xOf } from "./layout";
@@ -14,6 +15,9 @@ export type StripScene = {
   surface: Surface | null;
   take: TakeView | null;
   frames: ReadonlyMap<number, TakeFrame> | undefined;
+  /** Before anything was held, calmed or carried: what crops are cut around. */
+  followed: ReadonlyMap<number, TakeFrame> | undefined;
+  picked: [number, number] | null;
   spans: { name: string; first: number; last: number }[];
   selectedCorner: number | null;
 };
@@ -49,7 +53,7 @@ function crops(c: CanvasRenderingContext2D, s: StripScene, again: () => void): v
   const columns = columnFrames(s.range, s.width);
   for (const [i, f] of columns.entries()) {
     const x = columnX(i, columns.length, s.width);
-    const found = s.frames?.get(f);
+    const found = s.followed?.get(f);
     const url = take && found?.homography ? urls.crops(take.id, f, found.homography) : null;
     const picture = url ? frameCache.peek(url) : null;
     if (url && !picture) void frameCache.get(url).then((p) => p && again());
@@ -61,7 +65,7 @@ function crops(c: CanvasRenderingContext2D, s: StripScene, again: () => void): v
         if (found?.status === "lost") hatch(c, x, y, CROP, CROP);
         continue;
       }
-      const d = correctionAt(surface, corner, f);
+      const d = shiftAt(s, surface, corner, f);
       const half = CROP / 2;
       c.drawImage(picture, corner * SOURCE + SOURCE / 2 - half + d.x, SOURCE / 2 - half + d.y, CROP, CROP, x, y, CROP, CROP);
       c.strokeStyle = "rgba(244,236,218,.6)";
@@ -79,6 +83,17 @@ function crops(c: CanvasRenderingContext2D, s: StripScene, again: () => void): v
     c.lineWidth = 1.5;
     c.strokeRect(LABEL - 3, RULER + s.selectedCorner * PITCH - 0.5, s.width - LABEL - 1, CROP + 3);
   }
+}
+
+/** How far a corner lies from where its crop was cut: nudges, and what mending moved. */
+function shiftAt(s: StripScene, surface: Surface, corner: number, frame: number): { x: number; y: number } {
+  const d = correctionAt(surface, corner, frame);
+  const was = s.followed?.get(frame)?.homography;
+  const is = s.frames?.get(frame)?.homography;
+  const p = surface.corners?.[corner];
+  if (!was || !is || !p || was === is) return d;
+  const [a, b] = [apply(was, at(p)), apply(is, at(p))];
+  return { x: d.x + b.x - a.x, y: d.y + b.y - a.y };
 }
 
 function hatch(c: CanvasRenderingContext2D, x: number, y: number, w: number, h: number): void {
@@ -148,7 +163,25 @@ function marks(c: CanvasRenderingContext2D, s: StripScene): void {
       c.fillStyle = "#f4ecda";
       c.fillRect(cx - 4, RULER + k.corner * PITCH - 1, 8, 2);
     }
+    // A held frame: a post through all four rows.
+    for (const h of s.surface.held) {
+      if (h.frame < s.range.first || h.frame > s.range.last) continue;
+      const hx = xOf(h.frame, s.range, s.width);
+      c.fillStyle = "#62b5a3";
+      c.fillRect(hx - 1, RULER, 2, 4 * PITCH);
+      c.fillRect(hx - 4, RULER - 2, 8, 3);
+    }
   }
+}
+
+function picked(c: CanvasRenderingContext2D, s: StripScene): void {
+  if (!s.picked) return;
+  const pitch = (s.width - LABEL - 4) / (s.range.last - s.range.first + 1);
+  const a = Math.max(LABEL, xOf(s.picked[0], s.range, s.width) - pitch / 2);
+  const b = Math.min(s.width, xOf(s.picked[1], s.range, s.width) + pitch / 2);
+  if (b <= a) return;
+  c.fillStyle = "rgba(98,181,163,.16)";
+  c.fillRect(a, RULER, b - a, s.height - RULER);
 }
 
 /** Draw everything; `again` is called when a crop has arrived since. */
@@ -159,4 +192,5 @@ export function drawStrip(c: CanvasRenderingContext2D, s: StripScene, again: () 
   crops(c, s, again);
   bars(c, s);
   marks(c, s);
+  picked(c, s);
 }

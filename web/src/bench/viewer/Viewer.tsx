@@ -144,7 +144,7 @@ export function Viewer() {
             <path d="M0 0V9M0 0H9" stroke="#d18c5c" strokeOpacity=".26" strokeWidth="1" />
           </pattern>
         </defs>
-        {overlays && (
+        {overlays && (shown !== "still" || holdPlate || wipe !== null) && (
           <Overlay toScreen={screenOf} zoom={view.zoom} corners={corners} cornersMovable={cornersMovable} sigmas={sigmas}
             shapes={step === "place" || step === "handover" ? [] : shapes} drawing={drawing} drawingTo={drawing.length && pointer ? plateOf(pointer) : null}
             selection={selection} faded={dragging} edges={shown === "plate" || holdPlate} onGrab={grab} />

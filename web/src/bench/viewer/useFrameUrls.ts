@@ -2,16 +2,20 @@
 import { useCallback } from "react";
 import { urls } from "../../api/client";
 import { useWork } from "../context";
-import type { Shown } from "../state";
+import { type Shown, useBench } from "../state";
 
 export function useFrameUrl(): (shown: Shown, frame: number) => string {
-  const { shot, plate, document, framesOf } = useWork();
+  const { shot, plate, document, framesOf, surface, frames } = useWork();
+  const held = useBench((s) => s.held);
   const known = document.surfaces.reduce((sum, s) => sum + (framesOf(s)?.size ?? 0), 0);
   return useCallback(
-    (shown, frame) =>
-      shown === "result" && document.placements.length > 0
-        ? urls.result(shot.id, shot.revision, frame, known)
-        : urls.proxy(plate.hash, frame),
-    [document.placements.length, known, plate.hash, shot.id, shot.revision],
+    (shown, frame) => {
+      if (shown === "result" && document.placements.length > 0) return urls.result(shot.id, shot.revision, frame, known);
+      if (shown === "analysis" && surface?.corners) return urls.view(shot.id, shot.revision, surface.id, "analysis", frame, known);
+      // Where the surface is lost there is nothing to hold the picture by: the plate shows.
+      if (shown === "still" && surface && frames?.get(frame)?.homography) return urls.view(shot.id, shot.revision, surface.id, held, frame, known);
+      return urls.proxy(plate.hash, frame);
+    },
+    [document.placements.length, frames, held, known, plate.hash, shot.id, shot.revision, surface],
   );
 }

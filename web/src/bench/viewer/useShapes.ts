@@ -3,6 +3,7 @@ import { useMemo } from "react";
 import type { Edit, Surface } from "../../api/client";
 import { useWork } from "../context";
 import { apply, at, type Homography, invert, pair, type PlatePoint } from "../model/geometry";
+import { likewise } from "../model/polygons";
 import { cornersAt, homographyAt, outlineAt } from "../model/shot";
 import { useBench } from "../state";
 import { setDraft, useDrafts } from "./useDraft";
@@ -73,10 +74,10 @@ export function useShapes(): Shapes {
       if (kind === "occluder") {
         const occluder = document.occluders.find((o) => o.id === name);
         if (!occluder) return;
-        const grew = occluder.keys[0]?.points.length !== points.length;
         // A new or removed point counts for the whole shot: every key gets it.
-        const others = occluder.keys.filter((k) => k.frame !== frame);
-        const keys = [...(grew ? [] : others), { frame, points: points.map((p) => pair(p, 1)) }].sort((a, b) => a.frame - b.frame);
+        const before = outlineAt(occluder, frame) ?? points;
+        const others = occluder.keys.filter((k) => k.frame !== frame).map((k) => ({ ...k, points: likewise(before, points, k.points.map(at)).map((p) => pair(p, 1)) }));
+        const keys = [...others, { frame, points: points.map((p) => pair(p, 1)) }].sort((a, b) => a.frame - b.frame);
         void edit({ kind: "set_occluder_keys", occluder: name, keys } as Edit).then(done);
       } else if (surface && (kind === "include" || kind === "exclude")) {
         const back = h ? invert(h) : null;

@@ -1,0 +1,107 @@
+"""Other ways to see a frame: as the tracker looks at it, and with one surface held still."""
+
+from collections.abc import Mapping
+from typing import Literal, get_args
+
+import cv2
+import numpy as np
+
+from verdigris.core.geometry.homography import apply_homography
+from verdigris.core.tracking.analysis import AnalysisMaker
+from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.motion import Motion, fit_motion
+from verdigris.core.types import Float64, Uint8
+from verdigris.media.frames import rgb8
+from verdigris.runs.errors import RunError
+from verdigris.runs.fronts import Tracks, corners_at
+from verdigris.runs.proxies import ProxyReader
+from verdigris.runs.regions import region_at_reference
+from verdigris.shot.document import Shot, Surface
+
+Held = Literal["position", "turn", "size", "full"]
+HELD: tuple[Held, ...] = get_args(Held)
+_MOTION: dict[str, Motion] = {"position": "translation", "turn": "rigid", "size": "similarity", "full": "perspective"}
+# Beyond this many picture sizes, a plate held still is cut: a plane seen from the side would need any room.
+MOST_ROOM = 3.0
+
+
+class SurfaceViews:
+    """Views of one revision of a shot on one of its surfaces, made from proxies.
+
+    Parameters
+    ----------
+    tracks : as they are used, mended
+    plate : proxies of the plate
+    full_size : width and height of the plate, px
+    """
+
+    def __init__(self, shot: Shot, surface: Surface, tracks: Tracks, plate: ProxyReader, full_size: tuple[int, int]) -> None:
+        self._shot, self._surface, self._tracks, self._plate, self._full = shot, surface, tracks, plate, full_size
+        self._scale = plate.facts.width / full_size[0]
+        self._maker: AnalysisMaker | None = None
+        self._room: dict[Held, Float64] = {}
+
+    def analysis(self, frame: int) -> Uint8:
+        """The analysis picture, (h, w, 3) uint8 grey."""
+        if self._maker is None:
+            width, height = self._full
+            region = region_at_reference(self._shot, self._surface, self._tracks, width, height).astype(np.uint8)
+            size = (self._plate.facts.width, self._plate.facts.height)
+            inside = cv2.resize(region, size, interpolation=cv2.INTER_NEAREST) > 0
+            reference = self._plate.frame(self._surface.reference_frame)
+            self._maker = AnalysisMaker(self._surface.analysis.settings(), reference.codes(), inside)
+        grey = self._maker.make(self._plate.frame(frame).codes())
+        return np.repeat(np.clip(grey * 255 + 0.5, 0, 255).astype(np.uint8)[..., None], 3, axis=2)
+
+    def held(self, frame: int, how: Held) -> Uint8:
+        """The whole plate moved so that the surface stays where it is at the reference frame, (h, w, 3) uint8.
+
+        Everything the plate shows at any followed frame finds room, as far as that is finite.
+
+        Raises
+        ------
+        RunError
+            `not_tracked` when the surface is lost at this frame.
+        """
+        back = self._back(frame, how)
+        if back is None:
+            raise RunError("not_tracked", f"{self._surface.name} is lost at this frame: there is nothing to hold it by.")
+        to_view = self._view(how) @ back @ np.diag([1 / self._scale, 1 / self._scale, 1.0])
+        size = (self._plate.facts.width, self._plate.facts.height)
+        half = np.array([[1, 0, -0.5], [0, 1, -0.5], [0, 0, 1.0]])
+        picture = rgb8(self._plate.frame(frame), (0, 0, *size))
+        return np.asarray(
+            cv2.warpPerspective(
+                picture, half @ to_view @ np.linalg.inv(half), size, flags=cv2.INTER_LINEAR, borderValue=(44, 44, 44)
+            ), np.uint8
+        )  # fmt: skip
+
+    def _back(self, frame: int, how: Held) -> Float64 | None:
+        """Plate px of a frame -> plate px at the reference frame, as far as `how` lets it move."""
+        quad = self._surface.quad()
+        now = corners_at(self._surface, self._track(), frame)
+        if quad is None or now is None:
+            return None
+        h = fit_motion(quad, now, _MOTION[how])
+        return None if h is None else np.asarray(np.linalg.inv(h), np.float64)
+
+    def _track(self) -> Mapping[int, FrameResult]:
+        return self._tracks.get(self._surface.id, {})
+
+    def _view(self, how: Held) -> Float64:
+        """Plate px held still -> proxy px, so that the plate of every frame has room, (3, 3)."""
+        if how not in self._room:
+            width, height = self._full
+            rim = np.array([[0.0, 0], [width, 0], [width, height], [0, height]])
+            low, high = np.array([0.0, 0.0]), np.array([float(width), float(height)])
+            limit = MOST_ROOM * np.array([width, height])
+            for n in self._track():
+                back = self._back(n, how)
+                if back is None or np.any(np.concatenate([rim, np.ones((4, 1))], axis=1) @ back[2] <= 1e-6):
+                    continue
+                at = np.clip(apply_homography(back, rim), -limit, 2 * limit)
+                low, high = np.minimum(low, at.min(axis=0)), np.maximum(high, at.max(axis=0))
+            s = float(min(self._plate.facts.width / (high[0] - low[0]), self._plate.facts.height / (high[1] - low[1])))
+            shift = (np.array([self._plate.facts.width, self._plate.facts.height]) - s * (low + high)) / 2
+            self._room[how] = np.array([[s, 0, shift[0]], [0, s, shift[1]], [0, 0, 1.0]])
+        return self._room[how]
