@@ -167,6 +167,58 @@ def test_playback_wipe_flat_view_and_keys(window: Page, live, finished):
     window.keyboard.press("Escape")
 
 
+def test_a_frame_is_followed_again_and_every_take_is_kept(window: Page, live, plate, finished):
+    bench = BenchPage(window).open(finished)
+    bench.step("track")
+    bench.go_to(30)
+    takes = len(live.http.get(f"/api/shots/{finished}").json()["takes"])
+    window.keyboard.press("a")
+    until(window, lambda: len(live.http.get(f"/api/shots/{finished}").json()["takes"]) == takes + 1)
+    until(window, lambda: not any(t["running"] for t in live.http.get(f"/api/shots/{finished}").json()["takes"]))
+    newest = live.http.get(f"/api/shots/{finished}").json()["takes"][-1]
+    assert (newest["followed"], newest["lost"]) == (60, 0)
+    window.get_by_test_id("ask-motion").click()
+    expect(window.get_by_test_id("motion-advice")).to_contain_text("full perspective", timeout=60_000)
+
+
+def test_corners_are_held_curves_are_shown_and_frames_are_picked(window: Page, live, plate, finished):
+    bench = BenchPage(window).open(finished)
+    bench.step("inspect")
+    bench.go_to(40)
+    window.get_by_test_id("hold-frame").click()
+    expect(window.get_by_text("held: 40")).to_be_visible()
+    assert document(live, finished)["surfaces"][0]["held"][0]["frame"] == 40
+    window.keyboard.press("h")
+    expect(window.get_by_text("no frame is held")).to_be_visible()
+    window.keyboard.press("g")
+    expect(window.get_by_test_id("curves")).to_be_visible()
+    window.get_by_label("threshold").fill("0.01")
+    window.get_by_label("threshold").press("Enter")
+    expect(window.get_by_test_id("above").locator("button").first).to_be_visible()
+    window.get_by_test_id("above").locator("button").first.click()
+    expect(window.get_by_text("are picked")).to_be_visible()
+    window.keyboard.press("g")
+    expect(window.get_by_test_id("curves")).to_have_count(0)
+
+
+def test_the_analysis_picture_and_the_held_still_view_are_shown(window: Page, live, plate, finished):
+    bench = BenchPage(window).open(finished)
+    bench.go_to(20)
+    with window.expect_response(lambda r: "/views/analysis/20" in r.url) as grey:
+        window.get_by_test_id("shown").get_by_text("Analysis").click()
+    assert grey.value.ok
+    with window.expect_response(lambda r: "/views/full/20" in r.url) as still:
+        window.get_by_test_id("shown").get_by_text("Held still").click()
+    assert still.value.ok
+    bench.step("track")
+    window.get_by_text("Analysis picture: luma").click()
+    window.get_by_label("contrast").fill("1.5")
+    window.get_by_label("contrast").press("Enter")
+    until(window, lambda: document(live, finished)["surfaces"][0]["analysis"]["contrast"] == 1.5)
+    window.keyboard.press("Control+z")
+    until(window, lambda: document(live, finished)["surfaces"][0]["analysis"]["contrast"] == 1.0)
+
+
 def test_the_depth_line_reorders_by_dragging(window: Page, live, outlined):
     edits = [
         {

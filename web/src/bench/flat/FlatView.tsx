@@ -54,7 +54,8 @@ export function FlatView({ tall }: { tall?: boolean }) {
   const ref = useRef<HTMLCanvasElement>(null);
   const frame = useBench((s) => s.frame);
   const playing = useBench((s) => s.playing !== 0);
-  const shown = useBench((s) => (s.holdPlate ? "plate" : s.shown));
+  // What is held still lies elsewhere in its picture; the surface itself is the same on the plate.
+  const shown = useBench((s) => (s.holdPlate || s.shown === "still" ? "plate" : s.shown));
   const urlOf = useFrameUrl();
   const url = urlOf(shown, frame);
   const [picture, setPicture] = useState<ImageBitmap | null>(null);

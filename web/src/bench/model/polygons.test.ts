@@ -1,4 +1,4 @@
-import { expect, it } from "vitest";
+import { describe, expect, it } from "vitest";
 import { closes, insertAfter, likewise, midpoint, moveAll, movePoint, removePoint } from "./polygons";
 
 const triangle = [{ x: 0, y: 0 }, { x: 10, y: 0 }, { x: 0, y: 10 }];

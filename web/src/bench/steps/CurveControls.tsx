@@ -22,7 +22,7 @@ export function CurveControls() {
           onChange={(v) => setBench({ curve: v === "crops" ? null : (v as CurveId), threshold: null })} />
       </Field>
       {curve && CURVES[curve].unit === "px" && (
-        <Field label="Above" hint="Frames above this line are listed; Alt and the wheel over the curves move it">
+        <Field label="Above" hint="Frames above this line are listed; drag the line in the strip">
           <InputNumber size="small" style={{ width: 92 }} min={0.01} step={0.05} value={threshold} placeholder="no line" suffix="px" aria-label="threshold" onChange={(v) => setBench({ threshold: v })} />
         </Field>
       )}

@@ -2,6 +2,7 @@
 import { useEffect, useMemo, useRef } from "react";
 import uPlot from "uplot";
 import "uplot/dist/uPlot.min.css";
+import { CornerGlyph } from "../../ui/corners";
 import { useWork } from "../context";
 import { CURVES, curveValues, framesAbove } from "../model/curves";
 import { goTo, setBench, useBench } from "../state";
@@ -18,9 +19,17 @@ export function Curves({ range, size }: { range: Range; size: Size }) {
   const threshold = useBench((s) => s.threshold);
   const picked = useBench((s) => s.picked);
   const box = useRef<HTMLDivElement>(null);
+  const lifting = useRef(false);
   const shape = CURVES[curve];
 
   const values = useMemo(() => curveValues(curve, frames, surface, range), [curve, frames, range, surface]);
+
+  useEffect(() => {
+    // The click that ends a drag comes after the button is up.
+    const drop = () => window.setTimeout(() => (lifting.current = false), 0);
+    window.addEventListener("mouseup", drop);
+    return () => window.removeEventListener("mouseup", drop);
+  }, []);
 
   useEffect(() => {
     const node = box.current;
@@ -32,7 +41,20 @@ export function Curves({ range, size }: { range: Range; size: Size }) {
         height: size.height,
         legend: { show: false },
         padding: [8, RIGHT, 0, 0],
-        cursor: { drag: { x: true, y: false, setScale: false }, points: { size: 5 } },
+        cursor: {
+          drag: { x: true, y: false, setScale: false },
+          points: { size: 5 },
+          bind: {
+            // A press on the threshold drags it; anywhere else it picks frames.
+            mousedown: (u, _target, handler) => (e) => {
+              if (threshold !== null && shape.unit === "px" && Math.abs(u.valToPos(threshold, "y") - e.offsetY) < 6) {
+                lifting.current = true;
+                return null;
+              }
+              return handler(e);
+            },
+          },
+        },
         scales: { x: { time: false, range: [range.first - 0.5, range.last + 0.5] }, y: { range: (_u, _low, high) => [0, Math.max(shape.least, (high || 0) * 1.1)] } },
         axes: [
           { stroke: INK, font: FONT, size: 20, grid: { stroke: "#2c3030", width: 1 }, ticks: { show: false }, values: (_u, ticks) => ticks.map((t) => (Number.isInteger(t) ? String(t + firstFrame) : "")) },
@@ -76,18 +98,32 @@ export function Curves({ range, size }: { range: Range; size: Size }) {
       node,
     );
     const over = plot.over;
-    const click = (e: MouseEvent) => goTo(Math.round(plot.posToVal(e.offsetX, "x")), count);
-    const drag = (e: WheelEvent) => {
-      // The wheel raises and lowers the threshold; above the plot it still zooms time.
-      if (!e.altKey || shape.unit !== "px") return;
-      e.stopPropagation();
-      const now = useBench.getState().threshold ?? shape.least / 2;
-      setBench({ threshold: Math.max(0.01, now * Math.exp(-e.deltaY * 0.002)) });
+    const click = (e: MouseEvent) => lifting.current || goTo(Math.round(plot.posToVal(e.offsetX, "x")), count);
+    const lift = (e: MouseEvent) => {
+      if (!lifting.current) {
+        const near = threshold !== null && shape.unit === "px" && Math.abs(plot.valToPos(threshold, "y") - e.offsetY) < 6;
+        over.style.cursor = near ? "ns-resize" : "crosshair";
+        return;
+      }
+      setBench({ threshold: Math.max(0.005, Math.round(1000 * plot.posToVal(e.offsetY, "y")) / 1000) });
     };
     over.addEventListener("click", click);
-    over.addEventListener("wheel", drag);
+    over.addEventListener("mousemove", lift);
     return () => plot.destroy();
   }, [count, firstFrame, picked, range.first, range.last, shape, size.height, size.width, threshold, values]);
 
-  return <div ref={box} className="curves" data-testid="curves" data-above={threshold === null ? "" : framesAbove(values, threshold, range).length} />;
+  return (
+    <div className="curves" data-testid="curves" data-above={threshold === null ? "" : framesAbove(values, threshold, range).length}>
+      <div ref={box} />
+      <div className="curves-key">
+        <span>{shape.label}{shape.unit === "px" ? ", px" : ""}</span>
+        {shape.lines.length > 1 && shape.lines.map((line, i) => (
+          <span key={line.name}>
+            <CornerGlyph corner={i} size={8} />
+            <svg width="26" height="8" aria-hidden><path d="M0 4H26" stroke={line.colour} strokeWidth="1.6" strokeDasharray={line.dash?.join(" ")} /></svg>
+          </span>
+        ))}
+      </div>
+    </div>
+  );
 }
