@@ -4,10 +4,11 @@ import sys
 from collections.abc import Callable
 
 from bench import demo_shot, interface, render
-from bench.tracking import suite
+from bench.tracking import long, suite
 
 SECTIONS: dict[str, Callable[[bool], None]] = {
     "tracking": suite.run,
+    "tracking-long": long.run,
     "demo-shot": demo_shot.run,
     "render": render.run,
     "memory": render.run_memory,

@@ -180,3 +180,16 @@ def test_a_lens_is_told_from_drawn_lines_and_from_a_track(shot, tmp_path):
     shot.write_text(json.dumps(document))
     run("track", shot, "--out", tmp_path / "track.json")
     assert "ideal lens" in run("lens", shot, "--track", tmp_path / "track.json").stdout
+
+
+def test_another_reference_frame_leaves_the_corners_where_they_are(shot, tmp_path):
+    run("track", shot, "--out", tmp_path / "track.json")
+    run("anchor", shot, "--track", tmp_path / "track.json", "--frame", 50, "--out", tmp_path / "moved")
+    before, after = (json.loads(p.read_text()) for p in (tmp_path / "track.json", tmp_path / "moved" / "track.json"))
+    document = json.loads((tmp_path / "moved" / "shot.json").read_text())
+    assert after["reference_frame"] == document["surfaces"][0]["reference_frame"] == 50
+    quad = np.c_[np.array(document["surfaces"][0]["corners"]), np.ones(4)]
+    for old, new in zip(before["frames"], after["frames"], strict=True):
+        at = quad @ np.array(new["homography"]).T
+        assert np.allclose(at[:, :2] / at[:, 2:], old["corners"], atol=0.01)
+    assert "lost" in run("anchor", shot, "--track", tmp_path / "track.json", "--frame", 99, "--out", tmp_path / "x", code=4).stderr

@@ -289,3 +289,28 @@ def lens(
         at = f"{value[0]:.1f}, {value[1]:.1f} px" if isinstance(value, tuple) else f"{value:.4f}"
         typer.echo(f"{name:8} {at}, give or take {e['sigma']:.4f}")
     typer.echo(note if facts else "Nothing but an ideal lens is needed.")
+
+
+def anchor(
+    shot: Annotated[Path, typer.Argument(help="Shot document (JSON).")],
+    track: Annotated[Path, typer.Option(help="Track to state from another frame (JSON).")],
+    frame: Annotated[int, typer.Option(min=0, help="New reference frame, counted from 0.")],
+    out: Annotated[Path, typer.Option(help="Folder for the new shot.json and track.json.")],
+    surface: Annotated[str | None, typer.Option(help="Surface by id; with a single one it need not be said.")] = None,
+) -> None:
+    """Give a followed surface another reference frame. Corners stay where they are, on every frame."""
+    import json as plain
+
+    from verdigris.formats.track_json import make_track, read_tracks, write_tracks
+    from verdigris.runs.anchoring import anchored
+    from verdigris.shot.document import read_shot
+
+    document = read_shot(shot)
+    tracks = {t.surface: t.by_frame() for t in read_tracks(track)}
+    one = document.surface(surface or next(iter(tracks), ""))
+    moved, stated = anchored(one, tracks.get(one.id, {}), frame)
+    document = document.model_copy(update={"surfaces": [moved if s.id == one.id else s for s in document.surfaces]})
+    out.mkdir(parents=True, exist_ok=True)
+    (out / "shot.json").write_text(plain.dumps(document.to_json(), indent=1) + "\n", encoding="utf-8")
+    tracks[one.id] = stated
+    write_tracks(out / "track.json", [make_track(k, document.surface(k).reference_frame, t.values()) for k, t in tracks.items()])

@@ -14,7 +14,8 @@ app = typer.Typer(
     no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False, rich_markup_mode=None,
 )  # fmt: skip
 for command in (
-    headless.probe, headless.track, headless.render, headless.propose, headless.disagreements, headless.lens, service.export, service.bench,
+    headless.probe, headless.track, headless.render, headless.propose, headless.disagreements, headless.lens, headless.anchor,
+    service.export, service.bench,
 ):  # fmt: skip
     app.command(epilog=_EPILOG)(command)
 app.command("import", epilog=_EPILOG)(service.import_shot)
