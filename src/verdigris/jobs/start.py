@@ -8,11 +8,13 @@ from verdigris.jobs.queue import enqueue
 from verdigris.runs.compose import check_ready
 from verdigris.runs.errors import RunError
 from verdigris.runs.tracking import Direction, Span
+from verdigris.settings import Settings
 from verdigris.shot.document import tracking_key
 from verdigris.shot.edits import ChooseTake, apply_edit
 from verdigris.store.errors import StoreError
 from verdigris.store.jobs import create_job, open_job_for_take
 from verdigris.store.media import ready_facts
+from verdigris.store.media_folder import MediaFolder
 from verdigris.store.models import Delivery, Job
 from verdigris.store.shots import add_revision, document_of, get_shot
 from verdigris.store.takes import chosen_tracks, copy_frames, create_take, get_take
@@ -50,11 +52,11 @@ def start_tracking(s: Session, shot_id: uuid.UUID, surface_id: str, direction: D
         add_revision(s, shot, apply_edit(document, ChooseTake(surface=surface.id, take=str(take.id))), f"take {take.label} begun")
         if span is not None and kept is not None:
             copy_frames(s, kept.id, take.id)
+            MediaFolder(Settings().media_dir).share_crops(kept.id, take.id)
     total = facts.frame_count if span is None else span[1] - span[0] + 1
     job = create_job(s, "track", f"Following {surface.name}, take {take.label}", total, shot_id=shot.id, take_id=take.id)
-    source = str(kept.id) if span is not None and kept is not None else None
     wanted = None if span is None else list(span)
-    enqueue(s, "track", priority=5, job_id=str(job.id), revision=shot.head, direction=direction, span=wanted, source=source)
+    enqueue(s, "track", priority=5, job_id=str(job.id), revision=shot.head, direction=direction, span=wanted)
     return job
 
 

@@ -121,7 +121,7 @@ def _forget(settings: Settings, folder: MediaFolder, media_hash: str) -> None:
 
 
 @app.task(name="verdigris.jobs.tasks.track", queue="work")
-def track(job_id: str, revision: int, direction: Direction, span: list[int] | None = None, source: str | None = None) -> None:
+def track(job_id: str, revision: int, direction: Direction, span: list[int] | None = None) -> None:
     """Follow a surface; rows and crops are written frame by frame, so a killed run goes on where it was.
 
     A span begins again after a kill: it is short, and its ends are to meet what is kept.
@@ -141,8 +141,6 @@ def track(job_id: str, revision: int, direction: Direction, span: list[int] | No
         surface = document.surface(take.surface)
         crops = folder.crops(take.id)
         crops.mkdir(parents=True, exist_ok=True)
-        if source is not None and not any(crops.iterdir()) and folder.crops(uuid.UUID(source)).exists():
-            shutil.copytree(folder.crops(uuid.UUID(source)), crops, dirs_exist_ok=True)
         kept, again = dict(known), dict[int, FrameResult]()
         done = len(known) if span is None else 0
         with OpenShot(document, Path("/nonexistent"), media_paths(settings, document)) as opened:

@@ -1,6 +1,7 @@
 """The media folder: everything by content hash or id; names from outside never become paths."""
 
 import hashlib
+import os
 import re
 import shutil
 import tempfile
@@ -43,6 +44,11 @@ class MediaFolder:
     def crops(self, take: object) -> Path:
         """Folder of evidence crops of a take."""
         return self.root / "takes" / str(take)
+
+    def share_crops(self, source: object, target: object) -> None:
+        """Begin a take's evidence with that of another one: the same files until they are written anew."""
+        if self.crops(source).exists():
+            shutil.copytree(self.crops(source), self.crops(target), copy_function=os.link, dirs_exist_ok=True)
 
     def delivery(self, delivery: object) -> Path:
         """Folder of a delivery."""

@@ -148,6 +148,9 @@ def _estimate(
             answer[n] = r
             continue
         spread = np.full(4, EXACT_PX) if n in by_hand else np.sqrt(doubt[i].sum(axis=1))
+        if drifts and n not in by_hand and r.corners is not None and r.sigma_px is not None:
+            # Where hand and picture say the same, the frame is as sure as it was; drift is what they differ by.
+            spread = np.minimum(spread, np.hypot(r.sigma_px, np.linalg.norm(corners - r.corners, axis=1)))
         status = "by_hand" if n in by_hand else "carried" if r.corners is None else r.status
         answer[n] = replace(
             r, status=status, corners=corners, homography=homography_from_quads(reference_corners, corners), sigma_px=spread, evidence=None,

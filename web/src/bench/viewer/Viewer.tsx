@@ -147,7 +147,7 @@ export function Viewer() {
         {overlays && (shown !== "still" || holdPlate || wipe !== null) && (
           <Overlay toScreen={screenOf} zoom={view.zoom} corners={corners} cornersMovable={cornersMovable} sigmas={sigmas}
             shapes={step === "place" || step === "handover" ? [] : shapes} drawing={drawing} drawingTo={drawing.length && pointer ? plateOf(pointer) : null}
-            selection={selection} faded={dragging} edges={shown === "plate" || holdPlate} onGrab={grab} />
+            selection={selection} faded={dragging} edges={shown !== "result" || holdPlate} onGrab={grab} />
         )}
         {wipe !== null && <WipeLine x={view.panX + plateSize.width * pixelAspect * view.zoom * wipe} height={size.height} />}
       </svg>
