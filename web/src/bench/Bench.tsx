@@ -1,5 +1,5 @@
 /** The Bench: the work on one shot. */
-import { useQueries } from "@tanstack/react-query";
+import { useQueries, useQuery } from "@tanstack/react-query";
 import { Button, Modal, Spin, Tooltip } from "antd";
 import { useCallback, useEffect, useMemo, useState } from "react";
 import { Link, useParams } from "react-router";
@@ -61,6 +61,8 @@ function useBenchWork(shot: ShotView): BenchWork | null {
   const edits = useShotEdits(shot.id);
   const chosen = useBench((s) => s.surface);
   const all = useAllTakeFrames(shot);
+  const beside = useBench((s) => s.beside);
+  const other = useQuery({ ...takeFramesQuery(beside ?? ""), enabled: beside !== null }).data;
   const { document } = shot;
   const framesOf = useCallback((s: Surface) => all.used.get(s.id), [all]);
   return useMemo(() => {
@@ -77,8 +79,9 @@ function useBenchWork(shot: ShotView): BenchWork | null {
       take: shot.takes.find((t) => t.id === surface?.take) ?? null,
       frames: surface ? framesOf(surface) : undefined,
       followedFrames: surface ? all.raw.get(surface.id) : undefined,
+      besideFrames: beside !== null && beside !== surface?.take ? other : undefined,
     };
-  }, [all, chosen, document, edits, framesOf, shot]);
+  }, [all, beside, chosen, document, edits, framesOf, other, shot]);
 }
 
 function TopBar({ showHelp }: { showHelp: () => void }) {

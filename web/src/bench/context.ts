@@ -18,6 +18,8 @@ export type BenchWork = ShotEdits & {
   frames: TakeFrames | undefined;
   /** The same as it was followed, before anything was held, calmed or carried: crops are cut around it. */
   followedFrames: TakeFrames | undefined;
+  /** Another take that is compared with the chosen one, as it was followed. */
+  besideFrames: TakeFrames | undefined;
   framesOf: (surface: Surface) => TakeFrames | undefined;
 };
 

@@ -25,6 +25,8 @@ export type BenchState = {
   step: StepId;
   tool: Tool;
   selection: Selection;
+  /** Another take of the surface that is laid beside the chosen one. */
+  beside: string | null;
   /** A curve shown instead of the crops. */
   curve: CurveId | null;
   threshold: number | null;
@@ -51,6 +53,7 @@ export const START: BenchState = {
   step: "prepare",
   tool: "move",
   selection: null,
+  beside: null,
   curve: null,
   threshold: null,
   picked: null,

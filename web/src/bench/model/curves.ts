@@ -2,7 +2,7 @@
 import type { Surface, TakeFrame } from "../../api/types";
 import { apply, at } from "./geometry";
 
-export type CurveId = "doubt" | "residual" | "margin" | "speed" | "acceleration" | "used";
+export type CurveId = "apart" | "doubt" | "residual" | "margin" | "speed" | "acceleration" | "used";
 type Line = { name: string; colour: string; dash?: number[] };
 type Curve = { label: string; hint: string; unit: "px" | "share"; least: number; lines: Line[] };
 
@@ -20,6 +20,7 @@ export const CURVES: Record<CurveId, Curve> = {
   margin: { label: "Margin", hint: "How far the worst corner would move if the surface were allowed to bend", unit: "px", least: 0.2, lines: [{ name: "margin", colour: "#f4ecda" }] },
   speed: { label: "Speed", hint: "How far each corner moves from the frame before", unit: "px", least: 1, lines: CORNERS },
   acceleration: { label: "Acceleration", hint: "How much the speed of each corner changes: a jump is a slip", unit: "px", least: 1, lines: CORNERS },
+  apart: { label: "Takes apart", hint: "How far each corner of the take beside lies from the chosen one", unit: "px", least: 0.2, lines: CORNERS },
   used: { label: "Region used", hint: "Share of the region that was compared", unit: "share", least: 1, lines: [{ name: "used", colour: "#62b5a3" }] },
 };
 
@@ -32,22 +33,26 @@ function corner(frames: Frames, surface: Surface | null, frame: number, index: n
   return h && p ? apply(h, at(p)) : null;
 }
 
-function of(curve: CurveId, frames: Frames, surface: Surface | null, frame: number, line: number): number | null {
+function of(curve: CurveId, frames: Frames, surface: Surface | null, frame: number, line: number, beside: Frames): number | null {
   const here = frames?.get(frame);
   if (!here || here.status === "lost") return null;
   if (curve === "doubt") return here.sigma_px?.[line] ?? null;
   if (curve === "residual") return here.residual_px;
   if (curve === "margin") return here.margin_px;
   if (curve === "used") return here.share_used;
+  if (curve === "apart") {
+    const [p, q] = [corner(frames, surface, frame, line), corner(beside, surface, frame, line)];
+    return p && q ? Math.hypot(p.x - q.x, p.y - q.y) : null;
+  }
   const [a, b, c] = [frame - 1, frame, frame + 1].map((n) => corner(frames, surface, n, line));
   if (curve === "speed") return a && b ? Math.hypot(b.x - a.x, b.y - a.y) : null;
   return a && b && c ? Math.hypot(c.x - 2 * b.x + a.x, c.y - 2 * b.y + a.y) : null;
 }
 
 /** One list of values a line, over the frames of a range; null where nothing is known. */
-export function curveValues(curve: CurveId, frames: Frames, surface: Surface | null, range: { first: number; last: number }): Values {
+export function curveValues(curve: CurveId, frames: Frames, surface: Surface | null, range: { first: number; last: number }, beside?: Frames): Values {
   return CURVES[curve].lines.map((_, line) =>
-    Array.from({ length: range.last - range.first + 1 }, (__, i) => of(curve, frames, surface, range.first + i, line)),
+    Array.from({ length: range.last - range.first + 1 }, (__, i) => of(curve, frames, surface, range.first + i, line, beside)),
   );
 }
 

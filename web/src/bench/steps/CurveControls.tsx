@@ -7,14 +7,14 @@ import { useTracking } from "../useTracking";
 import { Field } from "./parts";
 
 export function CurveControls() {
-  const { surface, frames, count, firstFrame } = useWork();
+  const { surface, frames, besideFrames, count, firstFrame } = useWork();
   const { again, job } = useTracking();
   const curve = useBench((s) => s.curve);
   const threshold = useBench((s) => s.threshold);
   const picked = useBench((s) => s.picked);
-  const options = [{ value: "crops", label: "magnified corners" }, ...Object.entries(CURVES).map(([value, c]) => ({ value, label: c.label.toLowerCase() }))];
+  const options = [{ value: "crops", label: "magnified corners" }, ...Object.entries(CURVES).filter(([id]) => id !== "apart" || besideFrames).map(([value, c]) => ({ value, label: c.label.toLowerCase() }))];
   const whole = { first: 0, last: count - 1 };
-  const above = curve && threshold !== null ? runsOf(framesAbove(curveValues(curve, frames, surface, whole), threshold, whole)) : [];
+  const above = curve && threshold !== null ? runsOf(framesAbove(curveValues(curve, frames, surface, whole, besideFrames), threshold, whole)) : [];
   return (
     <>
       <Field label="Strip shows" hint="Magnified corners, or a curve over time: G">

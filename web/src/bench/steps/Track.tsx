@@ -7,6 +7,7 @@ import { setBench } from "../state";
 import { useTracking } from "../useTracking";
 import { Again } from "./Again";
 import { AnalysisControls } from "./AnalysisControls";
+import { Beside } from "./Beside";
 import { MotionAdvice } from "./MotionAdvice";
 import { MOTIONS } from "./motions";
 import { Fact, Field, Note } from "./parts";
@@ -55,14 +56,19 @@ export function Track() {
       )}
       <div className="rule" />
       <AnalysisControls />
-      {take && (
+      {takes.length > 0 && (
         <>
           <div className="rule" />
           <Field label="Take" hint="Every try is kept">
-            <Select size="small" style={{ width: 170 }} value={take.id} aria-label="take"
+            <Select size="small" style={{ width: 170 }} value={take?.id} placeholder="none is chosen" aria-label="take"
               options={takes.map((t) => ({ value: t.id, label: `${t.label}, ${MOTIONS.find((m) => m.value === t.motion)?.label ?? t.motion}` }))}
               onChange={(id) => void edit({ kind: "choose_take", surface: surface.id, take: id })} />
           </Field>
+        </>
+      )}
+      {take && (
+        <>
+          <Beside />
           <Fact label="Followed" value={`${take.followed} of ${count}${take.lost ? `, ${take.lost} lost` : ""}`} />
           <Fact label="Range" value={rangesText(take.ranges, firstFrame) || "none"} />
           <Fact label="Median doubt" value={take.median_sigma_px === null ? "none" : `${take.median_sigma_px?.toFixed(3)} px`} />

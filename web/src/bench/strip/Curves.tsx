@@ -14,7 +14,7 @@ const FONT = '10px "JetBrains Mono Variable", monospace';
 const RIGHT = 4;
 
 export function Curves({ range, size }: { range: Range; size: Size }) {
-  const { frames, firstFrame, count, surface } = useWork();
+  const { frames, besideFrames, firstFrame, count, surface } = useWork();
   const curve = useBench((s) => s.curve) ?? "doubt";
   const threshold = useBench((s) => s.threshold);
   const picked = useBench((s) => s.picked);
@@ -22,7 +22,7 @@ export function Curves({ range, size }: { range: Range; size: Size }) {
   const lifting = useRef(false);
   const shape = CURVES[curve];
 
-  const values = useMemo(() => curveValues(curve, frames, surface, range), [curve, frames, range, surface]);
+  const values = useMemo(() => curveValues(curve, frames, surface, range, besideFrames), [besideFrames, curve, frames, range, surface]);
 
   useEffect(() => {
     // The click that ends a drag comes after the button is up.

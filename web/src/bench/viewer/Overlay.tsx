@@ -25,6 +25,8 @@ type Props = {
   faded: boolean;
   /** The surface's outline is left out over a result, where its edges are what people look at. */
   edges: boolean;
+  /** Corners of a take laid beside the chosen one. */
+  beside: PlatePoint[] | null;
   onGrab: (e: PointerEvent, grab: Grab) => void;
 };
 
@@ -112,6 +114,7 @@ export function Overlay(props: Props) {
       {shapes.map((s) => (
         <ShapeView key={s.id} shape={s} props={props} />
       ))}
+      {props.beside && <path d={path(props.beside.map(toScreen))} fill="none" stroke="#f4ecda" strokeWidth={1.2} strokeDasharray="2 5" pointerEvents="none" data-testid="beside" />}
       {corners && <Corners corners={corners} props={props} />}
       {line.length > 0 && (
         <g pointerEvents="none">

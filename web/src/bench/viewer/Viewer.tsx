@@ -2,6 +2,7 @@
 import { type PointerEvent, useCallback, useEffect, useRef, useState } from "react";
 import { useWork } from "../context";
 import { distance, type PlatePoint, type ScreenPoint } from "../model/geometry";
+import { cornersAt } from "../model/shot";
 import { insertAfter, midpoint, moveAll, movePoint } from "../model/polygons";
 import { setBench, useBench } from "../state";
 import { Magnifier } from "./Magnifier";
@@ -32,7 +33,7 @@ export function useSize(): [(node: HTMLDivElement | null) => void, Size] {
 }
 
 export function Viewer() {
-  const { plate, pixelAspect, surface, frames } = useWork();
+  const { plate, pixelAspect, surface, frames, besideFrames } = useWork();
   const [box, size] = useSize();
   const [own, setOwn] = useState<View | null>(null);
   const [pointer, setPointer] = useState<ScreenPoint | null>(null);
@@ -147,7 +148,7 @@ export function Viewer() {
         {overlays && (shown !== "still" || holdPlate || wipe !== null) && (
           <Overlay toScreen={screenOf} zoom={view.zoom} corners={corners} cornersMovable={cornersMovable} sigmas={sigmas}
             shapes={step === "place" || step === "handover" ? [] : shapes} drawing={drawing} drawingTo={drawing.length && pointer ? plateOf(pointer) : null}
-            selection={selection} faded={dragging} edges={shown !== "result" || holdPlate} onGrab={grab} />
+            selection={selection} faded={dragging} edges={shown !== "result" || holdPlate} beside={surface && besideFrames ? cornersAt({ ...surface, corrections: [] }, besideFrames, frame) : null} onGrab={grab} />
         )}
         {wipe !== null && <WipeLine x={view.panX + plateSize.width * pixelAspect * view.zoom * wipe} height={size.height} />}
       </svg>
