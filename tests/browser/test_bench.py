@@ -215,7 +215,7 @@ def test_the_analysis_picture_and_the_held_still_view_are_shown(window: Page, li
     window.get_by_label("contrast").fill("1.5")
     window.get_by_label("contrast").press("Enter")
     until(window, lambda: document(live, finished)["surfaces"][0]["analysis"]["contrast"] == 1.5)
-    window.keyboard.press("Control+z")
+    window.get_by_test_id("undo").click()
     until(window, lambda: document(live, finished)["surfaces"][0]["analysis"]["contrast"] == 1.0)
 
 

@@ -79,7 +79,7 @@ def test_gain_and_bias_do_not_move_the_plane(gain, bias):
         for n, f in enumerate(PLATE.frames)
     ]
     changed = follow(Plate(lit, PLATE.truth, PLATE.corners, PLATE.reference))
-    assert errors(PLATE, changed).max() < 0.05
+    assert errors(PLATE, changed).max() < 0.08
 
 
 @given(st.lists(st.floats(-0.2, 0.2), min_size=8, max_size=8))
