@@ -93,7 +93,7 @@ def test_what_is_not_there_cannot_be_filled():
 def test_a_span_followed_again_has_no_jump_at_its_ends():
     kept = track(noise=0.0)
     again = {n: result(n, path(n) + 0.8) for n in range(9, 21)}
-    tied = tie_span(kept, again, QUAD)
+    tied = tie_span(kept, again, QUAD, (10, 19))
     step = [np.abs((tied[n + 1].corners - path(n + 1)) - (tied[n].corners - path(n))).max() for n in range(29)]
     assert max(step) < 0.25
     assert tied[9] is kept[9]

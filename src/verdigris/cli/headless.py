@@ -96,7 +96,7 @@ def track(
                     write_tracks(half_done, [make_track(one.id, one.reference_frame, results.values())])
                 raise
             half_done.unlink(missing_ok=True)
-            tracks[one.id] = mended(one, results if span is None else tied(one, results, fresh))
+            tracks[one.id] = mended(one, results if span is None else tied(one, results, fresh, span))
         made = [make_track(s, document.surface(s).reference_frame, r.values()) for s, r in tracks.items()]
         if not made:
             from verdigris.runs.errors import RunError

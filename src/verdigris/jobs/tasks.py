@@ -29,7 +29,6 @@ from verdigris.runs.handover import (
     write_result_still,
 )
 from verdigris.runs.kept_frames import keep_frame, restore_frame
-from verdigris.runs.mending import tied
 from verdigris.runs.project import OpenShot
 from verdigris.runs.proxies import encode_jpeg, write_proxies
 from verdigris.runs.tracking import Direction, follow_surface
@@ -141,29 +140,20 @@ def track(job_id: str, revision: int, direction: Direction, span: list[int] | No
         surface = document.surface(take.surface)
         crops = folder.crops(take.id)
         crops.mkdir(parents=True, exist_ok=True)
-        kept, again = dict(known), dict[int, FrameResult]()
+        wanted = None if span is None else (span[0], span[1])
         done = len(known) if span is None else 0
         with OpenShot(document, Path("/nonexistent"), media_paths(settings, document)) as opened:
             count = opened.plate.facts.frame_count
             total = _frames_to_do(count, surface.reference_frame, direction, known) if span is None else span[1] - span[0] + 1
-            for step in follow_surface(
-                opened.plate, document, surface, tracks, known, direction, job.stopping, None if span is None else (span[0], span[1])
-            ):
+            for step in follow_surface(opened.plate, document, surface, tracks, known, direction, job.stopping, wanted):
                 if step.result.corners is not None:
                     write_crops(crops / f"{step.result.frame:06d}.jpg", step.picture, step.result.corners)
                 with session(settings.database_url) as s:
                     write_frame(s, take.id, step.result)
-                again[step.result.frame] = step.result
-                if span is None:
-                    known[step.result.frame] = step.result
+                known[step.result.frame] = step.result
                 done += 1
                 # Once every frame has a result, a second look goes over them again.
                 job.progress(done, total * (1 + (done - 1) // total))
-        if span is not None:
-            known = tied(surface, kept, again)
-            with session(settings.database_url) as s:
-                for n in again:
-                    write_frame(s, take.id, known[n])
         lost = sum(r.status == "lost" for r in known.values())
         return f"{len(known) - lost} frames followed" + (f", {lost} lost." if lost else ".")
 

@@ -35,13 +35,12 @@ def mended(surface: Surface, track: Mapping[int, FrameResult]) -> dict[int, Fram
     return result
 
 
-def tied(surface: Surface, kept: Mapping[int, FrameResult], again: Mapping[int, FrameResult]) -> dict[int, FrameResult]:
+def tied(
+    surface: Surface, kept: Mapping[int, FrameResult], again: Mapping[int, FrameResult], span: tuple[int, int]
+) -> dict[int, FrameResult]:
     """A span that was followed again, laid into what is kept so that nothing jumps where they meet."""
     quad = surface.quad()
-    if quad is None or not again:
-        return dict(kept)
-    ends = {n: kept[n] for n in (min(again) - 1, max(again) + 1) if n in kept}
-    return tie_span(kept, {**ends, **again}, quad)
+    return dict(kept) if quad is None or not again else tie_span(kept, again, quad, span)
 
 
 def mended_tracks(shot: Shot, tracks: Tracks) -> dict[str, dict[int, FrameResult]]:

@@ -127,7 +127,8 @@ def follow_surface(
     ------
     Step
         For the reference frame first (unless known), then for every new frame in order of travel; then, where what the
-        whole run says about the camera and the region makes a difference, once more for every frame in order.
+        whole run says about the camera and the region makes a difference, once more for every frame in order. For a span,
+        also for frames beside it that were set by hand, to tie it to.
 
     Raises
     ------
@@ -190,6 +191,12 @@ def _follow_span(
                 results[n] = one.result
                 yield one
     yield from _settle(reader, shot, surface, tracks, follower, look, results, stop, range(first, last + 1))
+    # Where a neighbour was set by hand, what the picture says there is needed to tie the span to it.
+    for n in (first - 1, last + 1):
+        if n in known and known[n].status == "by_hand" and not stop():
+            picture = reader.frame(n)
+            hidden = unusable_at(shot, surface, tracks, results, n, reader.facts.width, reader.facts.height)
+            yield Step(follower.settle(n, look(picture), results, hidden), picture, again=True)
 
 
 def _settle(

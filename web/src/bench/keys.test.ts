@@ -36,3 +36,14 @@ it("leaves the browser its own keys", () => {
 it("lists every key once", () => {
   expect(new Set(KEY_LIST.map((k) => k.keys)).size).toBe(KEY_LIST.length);
 });
+
+it("has keys for following again, holding and curves, and keeps them out of commands", () => {
+  const press = (key: string, more: Partial<Parameters<typeof actionOf>[0]> = {}) => actionOf({ key, shiftKey: false, ctrlKey: false, metaKey: false, altKey: false, ...more }, false);
+  expect(press("a")).toBe("again");
+  expect(press("r")).toBe("againOn");
+  expect(press("R", { shiftKey: true })).toBe("againBack");
+  expect(press("h")).toBe("hold");
+  expect(press("g")).toBe("curve");
+  expect(press("a", { ctrlKey: true })).toBeNull();
+  expect(press("r", { metaKey: true })).toBeNull();
+});

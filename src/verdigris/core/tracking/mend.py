@@ -72,18 +72,26 @@ def fill_gaps(results: Mapping[int, FrameResult], reference_corners: Float64, fr
     return _estimate({**empty, **results}, {}, reference_corners, drifts=False, keep_sure=True, strength=1.0)
 
 
-def tie_span(kept: Mapping[int, FrameResult], again: Mapping[int, FrameResult], reference_corners: Float64) -> dict[int, FrameResult]:
+def tie_span(
+    kept: Mapping[int, FrameResult], again: Mapping[int, FrameResult], reference_corners: Float64, span: tuple[int, int]
+) -> dict[int, FrameResult]:
     """A span followed again, tied to what is kept on both sides of it so that nothing jumps.
 
     Parameters
     ----------
     kept : the track before
-    again : new results of a span of frames, including a frame on either side where the track goes on
+    again : new results of the span's frames, and of the frame on either side where that was set by hand: what the picture says
+        there tells how far hand and picture differ
+    span : first and last frame
+
+    Notes
+    -----
+    All of it was compared with the same reference, so beside frames that were followed nothing has to give.
     """
-    span = sorted(again)
-    ends = {n: c for n in (span[0], span[-1]) if n in kept and (c := kept[n].corners) is not None}
-    tied = hold(again, ends, reference_corners) if ends else dict(again)
-    return {**kept, **{n: r for n, r in tied.items() if n not in ends}}
+    fresh = {n: r for n, r in again.items() if span[0] <= n <= span[1]}
+    ends = {n: c for n in again if n not in fresh and n in kept and (c := kept[n].corners) is not None}
+    moved = hold(again, ends, reference_corners) if ends else fresh
+    return {**kept, **{n: r for n, r in moved.items() if n in fresh}}
 
 
 def re_anchor(results: Mapping[int, FrameResult], frame: int) -> dict[int, FrameResult]:

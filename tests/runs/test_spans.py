@@ -1,0 +1,122 @@
+"""Parts followed again, tied to what is kept; another reference frame; other views on a surface."""
+
+import cv2
+import numpy as np
+import pytest
+
+from tests.runs.test_mending_and_advice import changed, folder, shot, true_track, worst  # noqa: F401
+from verdigris.core.geometry.homography import homography_from_quads
+from verdigris.core.tracking.follow import FrameResult
+from verdigris.media.reader import open_media
+from verdigris.runs.anchoring import anchored
+from verdigris.runs.errors import RunError
+from verdigris.runs.fronts import corners_at
+from verdigris.runs.mending import tied
+from verdigris.runs.project import OpenShot
+from verdigris.runs.proxies import ProxyReader, write_proxies
+from verdigris.runs.surface_views import HELD, SurfaceViews
+from verdigris.runs.tracking import follow_surface
+from verdigris.shot.document import Analysis, Region
+
+
+def again(shot, folder, known, span, direction="both", stop=lambda: False) -> dict[int, FrameResult]:  # noqa: F811
+    with OpenShot(shot, folder) as opened:
+        steps = follow_surface(opened.plate, shot, shot.surfaces[0], {}, known, direction, stop, span)
+        return {s.result.frame: s.result for s in steps}
+
+
+@pytest.mark.parametrize(("span", "direction"), [((12, 16), "both"), ((28, 33), "both"), ((50, 59), "forwards"), ((3, 5), "backwards")])
+def test_a_span_is_found_again_from_what_is_beside_it(plate, shot, folder, true_track, span, direction):  # noqa: F811
+    spoiled = {n: r for n, r in true_track.items() if not span[0] <= n <= span[1]}
+    found = again(shot, folder, spoiled, span, direction)
+    assert set(found) == set(range(span[0], span[1] + 1)) - {plate.reference}
+    assert worst(plate, found) < 0.2
+    whole = tied(shot.surfaces[0], true_track, found, span)
+    assert set(whole) == set(true_track)
+    assert worst(plate, whole) < 0.2
+
+
+def test_a_span_meets_the_corrected_frames_at_its_ends(plate, shot, folder, true_track):  # noqa: F811
+    kept = dict(true_track)
+    for n in (9, 21):
+        at = plate.corners_at(n) + [1.0, 0]
+        kept[n] = FrameResult(n, "by_hand", homography_from_quads(plate.corners, at), at, np.full(4, 1e-4), 0.0, 1.0)
+    found = again(shot, folder, kept, (10, 20))
+    assert {9, 21} < set(found)
+    whole = tied(shot.surfaces[0], kept, found, (10, 20))
+    path = np.array([whole[n].corners[0] - plate.corners_at(n)[0] for n in range(9, 22)])
+    assert np.abs(np.diff(path, axis=0)).max() < 0.5
+    assert path[6, 0] > 0.3
+
+
+@pytest.mark.parametrize(
+    ("known", "span", "word"), [([0, 1, 2], (20, 22), "beside"), ([], (3, 4), "beside"), ([19], (20, 99), "60 frames")]
+)
+def test_a_span_that_cannot_be_followed_says_why(shot, folder, true_track, known, span, word):  # noqa: F811
+    with pytest.raises(RunError, match=word) as refused:
+        again(shot, folder, {n: true_track[n] for n in known}, span)
+    assert refused.value.code == "cannot_follow"
+
+
+def test_a_stopped_span_gives_what_it_has(shot, folder, true_track):  # noqa: F811
+    asked = iter(range(100))
+    found = again(shot, folder, true_track, (40, 55), "forwards", lambda: next(asked) > 4)
+    assert 0 < len(found) < 16
+    assert min(found) == 40
+
+
+def test_another_reference_frame_carries_corners_and_region(plate, shot, true_track):  # noqa: F811
+    polygon = [(float(x), float(y)) for x, y in plate.corners]
+    surface = changed(shot, region=Region(include=[polygon])).surfaces[0]
+    moved, track = anchored(surface, true_track, 44)
+    assert moved.reference_frame == 44
+    assert np.allclose(moved.region.include[0], plate.corners_at(44), atol=1e-6)
+    for n in (0, 30, 59):
+        assert np.allclose(corners_at(moved, track, n), plate.corners_at(n), atol=1e-6)
+    # Doubt of the new reference is in every other frame.
+    assert track[10].sigma_px[0] > true_track[10].sigma_px[0]
+    lost = {**true_track, 44: FrameResult(44, "lost", None, None, None, None, 0.0, "covered")}
+    with pytest.raises(RunError, match="lost"):
+        anchored(surface, lost, 44)
+
+
+@pytest.fixture
+def views(plate, shot, folder, true_track, tmp_path):  # noqa: F811
+    with open_media(folder / "plate.mp4") as reader:
+        assert write_proxies(reader, tmp_path / "proxies", lambda done, total: None, lambda: False)
+        facts = reader.facts
+
+    def make(document=shot, track=true_track):
+        proxies = ProxyReader(tmp_path / "proxies", facts)
+        return SurfaceViews(document, document.surfaces[0], {"s": track}, proxies, (facts.width, facts.height))
+
+    return make
+
+
+@pytest.mark.parametrize("how", HELD)
+def test_the_whole_plate_finds_room_and_the_surface_stands_still(plate, views, how):
+    made = views()
+    pictures = {n: made.held(n, how) for n in (5, 30, 55)}
+    # Wherever the plate goes, its corners are in the picture: beyond it lies the surround.
+    for picture in pictures.values():
+        rim = np.concatenate([picture[0], picture[-1], picture[:, 0], picture[:, -1]]).astype(int)
+        assert np.mean(np.abs(rim - 44).max(axis=1) < 6) > 0.5
+    if how == "full":
+        grey = [cv2.cvtColor(pictures[n], cv2.COLOR_RGB2GRAY) for n in (5, 55)]
+        middle = grey[0].shape[0] // 2 - 30, grey[0].shape[1] // 2 - 30
+        patch = [np.float32(g[middle[0] : middle[0] + 60, middle[1] : middle[1] + 60]) for g in grey]
+        (dx, dy), _ = cv2.phaseCorrelate(patch[0], patch[1])
+        assert np.hypot(dx, dy) < 0.5
+
+
+def test_nothing_is_held_by_a_lost_surface(views, true_track):  # noqa: F811
+    lost = {**true_track, 10: FrameResult(10, "lost", None, None, None, None, 0.0, "covered")}
+    with pytest.raises(RunError, match="nothing to hold it by"):
+        views(track=lost).held(10, "full")
+
+
+def test_the_analysis_picture_shows_the_settings(shot, views):  # noqa: F811
+    plain = views().analysis(20).astype(int)
+    assert np.all(plain[..., 0] == plain[..., 2])
+    strong = views(changed(shot, analysis=Analysis(contrast=2.0))).analysis(20).astype(int)
+    assert strong.std() > 1.4 * plain.std()
