@@ -16,7 +16,7 @@ from verdigris.runs.project import OpenShot
 from verdigris.runs.proxies import ProxyReader, write_proxies
 from verdigris.runs.surface_views import HELD, SurfaceViews
 from verdigris.runs.tracking import follow_surface
-from verdigris.shot.document import Analysis, Region
+from verdigris.shot.document import Analysis, Occluder, Region, ShapeKey
 
 
 def again(shot, folder, known, span, direction="both", stop=lambda: False) -> dict[int, FrameResult]:  # noqa: F811
@@ -120,3 +120,22 @@ def test_the_analysis_picture_shows_the_settings(shot, views):  # noqa: F811
     assert np.all(plain[..., 0] == plain[..., 2])
     strong = views(changed(shot, analysis=Analysis(contrast=2.0))).analysis(20).astype(int)
     assert strong.std() > 1.4 * plain.std()
+
+
+def test_coverage_shows_what_is_used_covered_and_cut_out(plate, shot, views):  # noqa: F811
+    quad = plate.corners
+    middle = quad.mean(axis=0)
+    hole = [(float(middle[0] + x), float(middle[1] + y)) for x, y in ((-20, -15), (20, -15), (20, 15), (-20, 15))]
+    left = [(0.0, 0.0), (float(quad[0, 0] + 30), 0.0), (float(quad[0, 0] + 30), 319.0), (0.0, 319.0)]
+    document = changed(shot, region=Region(exclude=[hole]))
+    document = document.model_copy(update={"occluders": [Occluder(id="o", name="Post", keys=[ShapeKey(frame=0, points=left)])]})
+    picture = views(document).coverage(plate.reference).astype(int)
+    used = picture[..., 1] - picture[..., 0]
+    copper = picture[..., 0] - picture[..., 2]
+    x, y = (int(v) for v in middle)
+    assert used[y - 30 : y - 20, x - 10 : x + 10].min() > 20
+    assert used[y - 5 : y + 5, x - 5 : x + 5].max() < 10
+    assert copper[y - 6 : y + 6, x - 6 : x + 6].max() > 40
+    post = copper[y - 10 : y + 10, int(quad[0, 0]) + 8 : int(quad[0, 0]) + 24]
+    assert 0.3 < np.mean(post > 40) < 0.7
+    assert abs(int(picture[5, 400, 0]) - int(picture[5, 400, 2])) < 25

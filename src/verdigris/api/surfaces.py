@@ -40,7 +40,7 @@ def surface_view(
     shot_id: uuid.UUID,
     number: int,
     surface_id: str,
-    view: Literal["analysis", "position", "turn", "size", "full"],
+    view: Literal["analysis", "coverage", "position", "turn", "size", "full"],
     frame: Annotated[int, Path(ge=0, le=1_000_000)],
     s: Transaction,
     folder: Folder,
@@ -55,7 +55,10 @@ def surface_view(
         return SurfaceViews(document, document.surface(surface_id), chosen_tracks(s, document), ProxyReader(proxies, facts), size)
 
     views = _views.get((shot_id, number, surface_id, frames), make)
-    picture = views.analysis(frame) if view == "analysis" else views.held(frame, view)
+    if view == "analysis":
+        picture = views.analysis(frame)
+    else:
+        picture = views.coverage(frame) if view == "coverage" else views.held(frame, view)
     return Response(encode_jpeg(picture, 88), media_type="image/jpeg", headers=FOREVER)
 
 

@@ -1,4 +1,4 @@
-"""Other ways to see a frame: as the tracker looks at it, and with one surface held still."""
+"""Other ways to see a frame: as the tracker looks at it, what of it is compared, and with one surface held still."""
 
 from collections.abc import Mapping
 from typing import Literal, get_args
@@ -10,12 +10,12 @@ from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.tracking.analysis import AnalysisMaker
 from verdigris.core.tracking.follow import FrameResult
 from verdigris.core.tracking.motion import Motion, fit_motion
-from verdigris.core.types import Float64, Uint8
+from verdigris.core.types import Bool, Float64, Uint8
 from verdigris.media.frames import rgb8
 from verdigris.runs.errors import RunError
-from verdigris.runs.fronts import Tracks, corners_at
+from verdigris.runs.fronts import Tracks, corners_at, coverage_in_front
 from verdigris.runs.proxies import ProxyReader
-from verdigris.runs.regions import region_at_reference
+from verdigris.runs.regions import region_at_reference, unusable_at
 from verdigris.shot.document import Shot, Surface
 
 Held = Literal["position", "turn", "size", "full"]
@@ -52,6 +52,49 @@ class SurfaceViews:
             self._maker = AnalysisMaker(self._surface.analysis.settings(), reference.codes(), inside)
         grey = self._maker.make(self._plate.frame(frame).codes())
         return np.repeat(np.clip(grey * 255 + 0.5, 0, 255).astype(np.uint8)[..., None], 3, axis=2)
+
+    def coverage(self, frame: int) -> Uint8:
+        """Which pixels are compared here, and why others are not, over the darkened plate, (h, w, 3) uint8.
+
+        Verdigris: used. Copper with stripes: covered by something nearer. Copper with dots: cut out, or outside keyed shapes.
+
+        Raises
+        ------
+        RunError
+            `not_tracked` when the surface is lost at this frame.
+        """
+        width, height = self._full
+        size = (self._plate.facts.width, self._plate.facts.height)
+        result = self._track().get(frame)
+        at_reference = frame == self._surface.reference_frame
+        h = np.eye(3) if at_reference else None if result is None else result.homography
+        if h is None:
+            raise RunError("not_tracked", f"{self._surface.name} is not found at this frame: nothing of it is compared.")
+        scale = np.diag([self._scale, self._scale, 1.0])
+        half = np.array([[1, 0, -0.5], [0, 1, -0.5], [0, 0, 1.0]])
+
+        def here(mask: Bool) -> Bool:
+            to_view = half @ scale @ h @ np.linalg.inv(half)
+            return cv2.warpPerspective(mask.astype(np.uint8), to_view, size, flags=cv2.INTER_NEAREST) > 0
+
+        whole = self._surface.model_copy(update={"region": self._surface.region.model_copy(update={"exclude": []})})
+        bare = self._shot.model_copy(update={"occluders": []})
+        region = here(region_at_reference(bare, whole, {}, width, height))
+        wanted = here(region_at_reference(self._shot, self._surface, self._tracks, width, height))
+        unusable = unusable_at(self._shot, self._surface, self._tracks, self._track(), frame, width, height)
+        front = coverage_in_front(self._shot, self._surface, self._tracks, frame, width, height)
+        small = lambda m: cv2.resize(m.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0  # noqa: E731
+        covered = region & (small(front > 0.01) if front is not None else False)
+        left_out = region & ~covered & (~wanted | (small(unusable) if unusable is not None else False))
+        rows, columns = np.mgrid[0 : size[1], 0 : size[0]]
+        picture = (0.55 * rgb8(self._plate.frame(frame), (0, 0, *size))).astype(np.float32)
+        for where, colour in (
+            (region & ~covered & ~left_out, (98, 181, 163)),
+            (covered & ((rows + columns) % 8 < 4), (209, 140, 92)),
+            (left_out & (rows % 6 < 2) & (columns % 6 < 2), (209, 140, 92)),
+        ):
+            picture[where] = 0.5 * picture[where] + 0.5 * np.array(colour, np.float32)
+        return np.clip(picture + 0.5, 0, 255).astype(np.uint8)
 
     def held(self, frame: int, how: Held) -> Uint8:
         """The whole plate moved so that the surface stays where it is at the reference frame, (h, w, 3) uint8.

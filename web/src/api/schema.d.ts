@@ -2953,7 +2953,7 @@ export interface operations {
                 shot_id: string;
                 number: number;
                 surface_id: string;
-                view: "analysis" | "position" | "turn" | "size" | "full";
+                view: "analysis" | "coverage" | "position" | "turn" | "size" | "full";
                 frame: number;
             };
             cookie?: never;

@@ -38,6 +38,7 @@ export function Transport() {
           { value: "plate", label: <Tooltip title="The plate; hold C to see it from any view">Plate</Tooltip> },
           { value: "result", label: <Tooltip title={placed ? "The plate with everything pinned" : "Place artwork first"}>Result</Tooltip>, disabled: !placed },
           { value: "analysis", label: <Tooltip title={surface?.corners ? "What the tracker looks at; set up in Track" : "Place the corners first"}>Analysis</Tooltip>, disabled: !surface?.corners },
+          { value: "coverage", label: <Tooltip title="Which pixels are compared here: filled. Striped: covered by something nearer. Dotted: cut out">Coverage</Tooltip>, disabled: !surface?.corners },
           { value: "still", label: <Tooltip title={take ? "The plate moved so that the surface stays still: what drifts, slips" : "Track the surface first"}>Held still</Tooltip>, disabled: !take },
           { value: "wipe", label: <Tooltip title={placed ? "Result left, plate right; drag the line" : "Place artwork first"}>Wipe</Tooltip>, disabled: !placed },
         ]} />

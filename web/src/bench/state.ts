@@ -2,7 +2,7 @@
 import { create } from "zustand";
 import type { CurveId } from "./model/curves";
 
-export type Shown = "plate" | "result" | "analysis" | "still";
+export type Shown = "plate" | "result" | "analysis" | "coverage" | "still";
 /** How far the picture is moved when a surface is held still. */
 export type Held = "position" | "turn" | "size" | "full";
 export type StepId = "prepare" | "outline" | "track" | "inspect" | "place" | "handover";

@@ -55,7 +55,7 @@ export function FlatView({ tall }: { tall?: boolean }) {
   const frame = useBench((s) => s.frame);
   const playing = useBench((s) => s.playing !== 0);
   // What is held still lies elsewhere in its picture; the surface itself is the same on the plate.
-  const shown = useBench((s) => (s.holdPlate || s.shown === "still" ? "plate" : s.shown));
+  const shown = useBench((s) => (s.holdPlate || s.shown === "still" || s.shown === "coverage" ? "plate" : s.shown));
   const urlOf = useFrameUrl();
   const url = urlOf(shown, frame);
   const [picture, setPicture] = useState<ImageBitmap | null>(null);

@@ -12,6 +12,8 @@ export function useFrameUrl(): (shown: Shown, frame: number) => string {
     (shown, frame) => {
       if (shown === "result" && document.placements.length > 0) return urls.result(shot.id, shot.revision, frame, known);
       if (shown === "analysis" && surface?.corners) return urls.view(shot.id, shot.revision, surface.id, "analysis", frame, known);
+      if (shown === "coverage" && surface?.corners && (frames?.get(frame)?.homography || frame === surface.reference_frame))
+        return urls.view(shot.id, shot.revision, surface.id, "coverage", frame, known);
       // Where the surface is lost there is nothing to hold the picture by: the plate shows.
       if (shown === "still" && surface && frames?.get(frame)?.homography) return urls.view(shot.id, shot.revision, surface.id, held, frame, known);
       return urls.proxy(plate.hash, frame);
