@@ -73,6 +73,11 @@ class SurfaceViews:
         scale = np.diag([self._scale, self._scale, 1.0])
         half = np.array([[1, 0, -0.5], [0, 1, -0.5], [0, 0, 1.0]])
 
+        def small(mask: Bool | None) -> Bool:
+            if mask is None:
+                return np.zeros(size[::-1], bool)
+            return cv2.resize(mask.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0
+
         def here(mask: Bool) -> Bool:
             to_view = half @ scale @ h @ np.linalg.inv(half)
             return cv2.warpPerspective(mask.astype(np.uint8), to_view, size, flags=cv2.INTER_NEAREST) > 0
@@ -83,9 +88,8 @@ class SurfaceViews:
         wanted = here(region_at_reference(self._shot, self._surface, self._tracks, width, height))
         unusable = unusable_at(self._shot, self._surface, self._tracks, self._track(), frame, width, height)
         front = coverage_in_front(self._shot, self._surface, self._tracks, frame, width, height)
-        small = lambda m: cv2.resize(m.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0  # noqa: E731
-        covered = region & (small(front > 0.01) if front is not None else False)
-        left_out = region & ~covered & (~wanted | (small(unusable) if unusable is not None else False))
+        covered = region & small(None if front is None else front > 0.01)
+        left_out = region & ~covered & (~wanted | small(unusable))
         rows, columns = np.mgrid[0 : size[1], 0 : size[0]]
         picture = (0.55 * rgb8(self._plate.frame(frame), (0, 0, *size))).astype(np.float32)
         for where, colour in (
