@@ -1,5 +1,9 @@
 """A surface's track as it is used, parts followed again, other views on it, advice: through the API."""
 
+import os
+import signal
+import subprocess
+
 import cv2
 import numpy as np
 import pytest
@@ -102,3 +106,16 @@ def test_mending_is_undone_like_any_edit(live, followed):
     undone = live.http.post(f"/api/shots/{followed}/undo", json={"base_revision": view["revision"]}).json()
     assert undone["document"]["surfaces"][0]["smoothing"] == 0
     assert used(live, followed) == raw
+
+
+def test_advice_is_still_given_when_its_process_was_killed(live, followed):
+    address = f"/api/shots/{followed}/surfaces/s/motions"
+    first = live.http.get(address).json()
+    # The web process has its decoders as children; whatever is killed is begun anew.
+    found = subprocess.run(
+        ["pgrep", "-P", str(live.web.pid), "-f", "spawn_main"], capture_output=True, text=True, check=True
+    ).stdout.split()
+    assert found
+    for child in found:
+        os.kill(int(child), signal.SIGKILL)
+    assert live.http.get(address).json() == first

@@ -4,17 +4,20 @@ import asyncio
 import ctypes
 import resource
 import signal
+from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
 from functools import lru_cache
 from multiprocessing import get_context
 from pathlib import Path
-from typing import Literal
+from typing import Literal, TypeVar
 
 from verdigris.media.frames import rgb8
 from verdigris.media.reader import Reader, open_media
 from verdigris.runs.proxies import encode_jpeg
 from verdigris.settings import Settings
 
+T = TypeVar("T")
 Purpose = Literal["frames", "advice"]
 _purposes: set[Purpose] = set()
 
@@ -48,6 +51,19 @@ def _decode(path: Path, frame: int) -> bytes:
     return encode_jpeg(rgb8(_reader(path).frame(frame)), 93)
 
 
+async def in_its_process(purpose: Purpose, work: Callable[..., T], *args: object) -> T:
+    """Run something in the process for a purpose; once more in a fresh one, should it have been killed.
+
+    Submitted from the event loop's thread: the process lives no longer than the thread that started it.
+    """
+    loop = asyncio.get_running_loop()
+    try:
+        return await loop.run_in_executor(decoding_pool(purpose), work, *args)
+    except BrokenProcessPool:
+        decoding_pool.cache_clear()
+        return await loop.run_in_executor(decoding_pool(purpose), work, *args)
+
+
 async def full_frame(path: Path, frame: int) -> bytes:
     """One frame as JPEG."""
-    return await asyncio.get_running_loop().run_in_executor(decoding_pool(), _decode, path, frame)
+    return await in_its_process("frames", _decode, path, frame)

@@ -5,10 +5,10 @@ from dataclasses import asdict
 from pathlib import Path as FilePath
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Path, Response
+from fastapi import APIRouter, Depends, Path, Response
 
 from verdigris.api.context import FOREVER, Folder, Transaction
-from verdigris.api.decoding import decoding_pool
+from verdigris.api.decoding import in_its_process
 from verdigris.api.models import MotionAdvice, TakeFrameView
 from verdigris.api.recent import Recent
 from verdigris.api.views import frame_view, proxy_sources
@@ -62,9 +62,11 @@ def surface_view(
     return Response(encode_jpeg(picture, 88), media_type="image/jpeg", headers=FOREVER)
 
 
-@router.get("/{shot_id}/surfaces/{surface_id}/motions")
-def motions(shot_id: uuid.UUID, surface_id: str, s: Transaction, folder: Folder) -> MotionAdvice:
-    """Which motion would be enough for the chosen take, with the figures of all; takes seconds, in a process of its own."""
+Question = tuple[Shot, str, list[Track], dict[str, FilePath]]
+
+
+def question(shot_id: uuid.UUID, surface_id: str, s: Transaction, folder: Folder) -> Question:
+    """What advice is worked out from; looked up outside the event loop."""
     document = document_of(s, get_shot(s, shot_id))
     surface = document.surface(surface_id)
     tracks = chosen_tracks(s, document)
@@ -72,9 +74,13 @@ def motions(shot_id: uuid.UUID, surface_id: str, s: Transaction, folder: Folder)
         raise RunError("not_tracked", f"{surface.name} is not followed yet. Follow it with full perspective first; then ask.")
     told = [make_track(k, document.surface(k).reference_frame, t.values()) for k, t in tracks.items()]
     paths = {h: folder.source(h, get_media(s, h).ending) for h in used_media(document)}
-    # A thread of the web process waits here; the work is done elsewhere.
-    answer = decoding_pool("advice").submit(_advise, document, surface_id, told, paths).result()
-    return MotionAdvice.model_validate(answer)
+    return document, surface_id, told, paths
+
+
+@router.get("/{shot_id}/surfaces/{surface_id}/motions")
+async def motions(asked: Annotated[Question, Depends(question)]) -> MotionAdvice:
+    """Which motion would be enough for the chosen take, with the figures of all; takes seconds, in a process of its own."""
+    return MotionAdvice.model_validate(await in_its_process("advice", _advise, *asked))
 
 
 def _advise(document: Shot, surface_id: str, told: list[Track], paths: dict[str, FilePath]) -> dict[str, Any]:

@@ -111,8 +111,9 @@ def calibrate(
         # In noise, rows that are read later show in the equations long before frames look better.
         rows = "readout" in estimates and set(estimates) <= {"shutter", "readout"} and gain > -max(LEAST_GAIN, 2 * give)
         plainly = rows and abs(estimates["readout"].value) > CERTAIN * estimates["readout"].sigma
-        # More terms must earn their keep.
-        if gain > max(best_gain, 2 * give) or (best is plain and (refined or plainly)):
+        # More terms must earn their keep; what the equations are certain of, by less.
+        certain = all(abs(e.value) > CERTAIN * e.sigma for e in estimates.values())
+        if gain > max(best_gain, (1 if certain else 2) * give) or (best is plain and (refined or plainly)):
             changed = max(abs(e.value - _value(base.optics, t)) / e.sigma for t, e in estimates.items())  # type: ignore[arg-type]
             best, best_gain = Calibration(found.optics, reference_movement, estimates, gain, changed), max(gain, 0.0) + LEAST_GAIN
     return best
