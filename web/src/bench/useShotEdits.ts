@@ -16,6 +16,7 @@ export function useShotEdits(id: string): ShotEdits {
   const client = useQueryClient();
   const { notification } = App.useApp();
   const line = useRef<Promise<unknown>>(Promise.resolve());
+  const last = useRef<{ key: string; done: Promise<boolean> } | null>(null);
 
   return useMemo(() => {
     const key = keys.shot(id);
@@ -42,8 +43,18 @@ export function useShotEdits(id: string): ShotEdits {
     };
     const path = { params: { path: { shot_id: id } } };
     return {
-      edit: (...edits) =>
-        inTurn(async () => keep(data<ShotView>(await api.POST("/api/shots/{shot_id}/edits", { ...path, body: { base_revision: revision(), edits } })))),
+      edit: (...edits) => {
+        // A field tells its value again while the first telling is under way: that is one edit, not two to undo.
+        const key = JSON.stringify(edits);
+        if (last.current?.key === key) return last.current.done;
+        const done = inTurn(async () => keep(data<ShotView>(await api.POST("/api/shots/{shot_id}/edits", { ...path, body: { base_revision: revision(), edits } }))));
+        const mine = { key, done };
+        last.current = mine;
+        void done.finally(() => {
+          if (last.current === mine) last.current = null;
+        });
+        return done;
+      },
       undo: () => inTurn(async () => keep(data<ShotView>(await api.POST("/api/shots/{shot_id}/undo", { ...path, body: { base_revision: revision() } })))),
       redo: () => inTurn(async () => keep(data<ShotView>(await api.POST("/api/shots/{shot_id}/redo", { ...path, body: { base_revision: revision() } })))),
       act: (work) =>
