@@ -14,9 +14,10 @@ from verdigris.runs.fronts import corners_at
 from verdigris.runs.mending import tied
 from verdigris.runs.project import OpenShot
 from verdigris.runs.proxies import ProxyReader, write_proxies
+from verdigris.runs.regions import shape_at
 from verdigris.runs.surface_views import HELD, SurfaceViews
 from verdigris.runs.tracking import follow_surface
-from verdigris.shot.document import Analysis, Occluder, Region, ShapeKey
+from verdigris.shot.document import Analysis, Occluder, PointsKey, Region, RegionShape, ShapeKey
 
 
 def again(shot, folder, known, span, direction="both", stop=lambda: False) -> dict[int, FrameResult]:  # noqa: F811
@@ -67,8 +68,10 @@ def test_a_stopped_span_gives_what_it_has(shot, folder, true_track):  # noqa: F8
 
 def test_another_reference_frame_carries_corners_and_region(plate, shot, true_track):  # noqa: F811
     polygon = [(float(x), float(y)) for x, y in plate.corners]
-    surface = changed(shot, region=Region(include=[polygon])).surfaces[0]
+    shape = RegionShape(role="exclude", keys=[PointsKey(frame=plate.reference, points=polygon)])
+    surface = changed(shot, region=Region(include=[polygon], shapes=[shape])).surfaces[0]
     moved, track = anchored(surface, true_track, 44)
+    assert np.allclose(shape_at(moved.region.shapes[0], 44, {44: np.eye(3)}), plate.corners_at(44), atol=1e-6)
     assert moved.reference_frame == 44
     assert np.allclose(moved.region.include[0], plate.corners_at(44), atol=1e-6)
     for n in (0, 30, 59):

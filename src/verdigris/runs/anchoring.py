@@ -7,9 +7,19 @@ import numpy as np
 from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.tracking.follow import FrameResult
 from verdigris.core.tracking.mend import re_anchor
+from verdigris.core.types import Float64
 from verdigris.runs.errors import RunError
-from verdigris.runs.fronts import corners_at
-from verdigris.shot.document import Surface
+from verdigris.runs.fronts import corners_at, riding_points
+from verdigris.shot.document import PointsKey, RegionShape, Surface
+
+
+def _keyed_at(shape: RegionShape, frame: int, poses: Mapping[int, Float64]) -> RegionShape:
+    """The same shape with a key at a frame, so that it is where it rode to when that frame becomes the reference."""
+    if shape.rides != "plane" or any(k.frame == frame for k in shape.keys):
+        return shape
+    at = riding_points(frame, [(k.frame, k.array(), k.ease == "eased") for k in shape.keys], poses)
+    key = PointsKey(frame=frame, points=[(float(x), float(y)) for x, y in at])
+    return shape.model_copy(update={"keys": sorted([*shape.keys, key], key=lambda k: k.frame)})
 
 
 def anchored(surface: Surface, track: Mapping[int, FrameResult], frame: int) -> tuple[Surface, dict[int, FrameResult]]:
@@ -30,8 +40,13 @@ def anchored(surface: Surface, track: Mapping[int, FrameResult], frame: int) -> 
     def moved(polygon: list[tuple[float, float]]) -> list[tuple[float, float]]:
         return [(float(x), float(y)) for x, y in apply_homography(h, np.array(polygon, dtype=np.float64))]
 
+    poses = {n: r.homography for n, r in track.items() if r.homography is not None}
     region = surface.region.model_copy(
-        update={"include": [moved(p) for p in surface.region.include], "exclude": [moved(p) for p in surface.region.exclude]}
+        update={
+            "include": [moved(p) for p in surface.region.include],
+            "exclude": [moved(p) for p in surface.region.exclude],
+            "shapes": [_keyed_at(s, frame, poses) for s in surface.region.shapes],
+        }
     )
     quad = tuple((float(x), float(y)) for x, y in apply_homography(h, np.array(surface.corners)))
     return surface.model_copy(update={"reference_frame": frame, "corners": quad, "region": region}), re_anchor(track, frame)
