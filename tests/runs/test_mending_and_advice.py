@@ -81,6 +81,10 @@ def test_four_points_carry_the_corners(plate, shot, folder):
     near = {n: r for n, r in results.items() if abs(n - plate.reference) < 8 and r.corners is not None}
     assert len(near) >= 12
     assert worst(plate, near) < 1.5
+    with OpenShot(shot, folder) as opened:
+        by_points = changed(shot, follow="points", points=points)
+        steps = follow_surface(opened.plate, by_points, by_points.surfaces[0], {}, results, span=(28, 31))
+        assert [s.result.frame for s in steps] == [28, 29, 30, 31]
     none = changed(shot, follow="points")
     with OpenShot(none, folder) as opened, pytest.raises(RunError, match="Set a point"):
         list(follow_surface(opened.plate, none, none.surfaces[0]))

@@ -140,6 +140,8 @@ def follow_surface(
         yield from _follow_span(reader, shot, surface, tracks, results, direction, stop, span)
         return
     if surface.follow == "points":
+        if span is not None:
+            results = {n: r for n, r in results.items() if not span[0] <= n <= span[1]}
         yield from (Step(result, picture) for result, picture in follow_by_points(reader, surface, results, stop))
         return
     follower, picture, look = make_follower(reader, shot, surface, tracks)
