@@ -1,8 +1,10 @@
 """A surface's track as it is used, parts followed again, other views on it, advice: through the API."""
 
+import json
 import os
 import signal
 import subprocess
+import zipfile
 
 import cv2
 import numpy as np
@@ -119,3 +121,112 @@ def test_advice_is_still_given_when_its_process_was_killed(live, followed):
     for child in found:
         os.kill(int(child), signal.SIGKILL)
     assert live.http.get(address).json() == first
+
+
+def test_a_take_gets_a_name_and_loses_it_again(live, followed):
+    take = live.http.get(f"/api/shots/{followed}").json()["takes"][0]
+    named = live.http.put(f"/api/takes/{take['id']}/name", json={"name": "  before the post  "})
+    assert named.json()["name"] == "before the post"
+    assert live.http.get(f"/api/shots/{followed}").json()["takes"][0]["name"] == "before the post"
+    assert live.http.put(f"/api/takes/{take['id']}/name", json={"name": ""}).json()["name"] == ""
+    assert live.http.put(f"/api/takes/{take['id']}/name", json={"name": "x" * 99}).status_code == 422
+
+
+def test_all_surfaces_are_followed_the_nearest_first(live, plate, plate_film):
+    shot = begin(live, plate, plate_film, name="two surfaces")
+    near = (plate.corners.mean(axis=0) + 0.4 * (plate.corners - plate.corners.mean(axis=0))).round(2).tolist()
+    edit(
+        live,
+        shot,
+        {"kind": "add_surface", "surface": {"id": "near", "name": "Card", "depth": 0, "reference_frame": plate.reference, "corners": near}},
+    )
+    jobs = live.http.post(f"/api/shots/{shot}/track-all", json={"direction": "forwards"})
+    assert jobs.status_code == 202
+    assert [j["title"] for j in jobs.json()] == ["Following Card, take A", "Following Sign, take A"]
+    done = [live.wait(j["id"]) for j in jobs.json()]
+    assert [j["state"] for j in done] == ["done", "done"]
+    # One after the other: the second knows where the first was.
+    assert done[1]["finished"] > done[0]["finished"]
+    assert {t["surface"]: t["followed"] for t in live.http.get(f"/api/shots/{shot}").json()["takes"]} == {"s": 30, "near": 30}
+    empty = begin(live, plate, plate_film, name="nothing to follow")
+    edit(live, empty, {"kind": "remove", "target": "s"})
+    refused = live.http.post(f"/api/shots/{empty}/track-all", json={})
+    assert refused.status_code == 409
+    assert "Place the corners" in refused.json()["title"]
+
+
+def test_points_drive_a_surface_and_are_kept_with_every_frame(live, plate, plate_film):
+    shot = begin(live, plate, plate_film, name="points")
+    middle = plate.corners.mean(axis=0)
+    at = [(middle + 0.6 * (c - middle)).round(1).tolist() for c in plate.corners]
+    points = [{"id": f"p{i}", "keys": [{"frame": plate.reference, "at": p}]} for i, p in enumerate(at)]
+    edit(live, shot, {"kind": "set_points", "surface": "s", "points": points, "follow": "points"})
+    assert track(live, shot)["state"] == "done"
+    take, frames = take_frames(live, shot)
+    found = live.http.get(f"/api/takes/{take['id']}/points").json()
+    assert len(found) == len(frames) == 60
+    h = plate.truth[30] @ [*at[0], 1]
+    assert np.allclose([found["30"]["p0"]["x"], found["30"]["p0"]["y"]], h[:2] / h[2], atol=0.4)
+    crops = cv2.imdecode(np.frombuffer(live.http.get(f"/api/takes/{take['id']}/crops/30").content, np.uint8), 1)
+    assert crops.shape == (64, 64 * 8, 3)
+    same = live.http.post(f"/api/shots/{shot}/edits", json={"base_revision": live.http.get(f"/api/shots/{shot}").json()["revision"], "edits": [
+        {"kind": "set_points", "surface": "s", "points": [points[0], points[0]], "follow": "points"}]})  # fmt: skip
+    assert same.status_code == 409
+
+
+def test_a_corner_is_offered_the_crossing_of_edges(live, plate, followed):
+    media = live.http.get(f"/api/shots/{followed}/document").json()["plate"]["media"]
+    # Soft noise has no edges to cross.
+    none = live.http.get(f"/api/media/{media}/frames/20/crossing", params={"x": 240, "y": 160})
+    assert none.status_code == 200
+    assert none.json() is None
+    assert live.http.get(f"/api/media/{media}/frames/999/crossing", params={"x": 240, "y": 160}).status_code == 404
+
+
+def test_frames_are_weighed_and_what_moves_is_measured(live, plate, followed):
+    rows = live.http.get(f"/api/shots/{followed}/references", params={"surface": "s"}).json()
+    assert [r["frame"] for r in rows] == list(range(60))
+    assert max(r["worth"] for r in rows) == 1.0
+    assert rows[0]["size_px"] > 50
+    left = live.http.get(f"/api/shots/{followed}/surfaces/s/jitter").json()
+    lengths = [np.hypot(*d) for r in left for d in r["shift_px"] if d is not None]
+    assert np.median(lengths) < 0.2
+    assert live.http.get(f"/api/shots/{followed}/surfaces/s/disagreements", params={"first": 0, "last": 59}).json() == []
+
+
+def test_a_lens_comes_from_drawn_lines_and_its_picture_is_shown(live, plate, plate_film):
+    shot = begin(live, plate, plate_film, name="lens")
+    refused = live.http.get(f"/api/shots/{shot}/lens")
+    assert refused.status_code == 409
+    assert "No lines are drawn" in refused.json()["title"]
+    t = np.linspace(-1, 1, 9)
+    lines = []
+    for y in (-130, -70, 70, 130):
+        ideal = np.stack([220 * t, np.full(9, float(y))], axis=1)
+        r2 = (ideal**2).sum(axis=1) / (480**2 + 320**2) * 4
+        lines.append((ideal * (1 - 0.1 * r2)[:, None] + [240, 160]).round(3).tolist())
+    view = edit(live, shot, {"kind": "set_lens", "lens": {"mode": "estimate", "lines": lines}})
+    found = live.http.get(f"/api/shots/{shot}/lens").json()
+    assert found["k1"] == pytest.approx(-0.1, abs=0.01)
+    assert found["terms"][0]["sigma"] > 0
+    shown = live.http.get(f"/api/shots/{shot}/revisions/{view['revision']}/straight/5")
+    assert shown.status_code == 200
+    assert cv2.imdecode(np.frombuffer(shown.content, np.uint8), 1).shape == (320, 480, 3)
+
+
+def test_the_plate_held_still_is_handed_over_as_a_zip_of_stills(live, plate, followed, tmp_path):
+    revision = live.http.get(f"/api/shots/{followed}").json()["revision"]
+    wanted = {"form": "png", "still": {"surface": "s", "how": "size"}}
+    job = live.http.post(f"/api/shots/{followed}/deliveries", json={"base_revision": revision, "delivery": wanted})
+    assert job.status_code == 202, job.text
+    assert live.wait(job.json()["id"])["state"] == "done"
+    delivery = live.http.get(f"/api/shots/{followed}").json()["deliveries"][0]
+    path = tmp_path / "held.zip"
+    path.write_bytes(live.http.get(f"/api/deliveries/{delivery['id']}/file").content)
+    with zipfile.ZipFile(path) as archive:
+        names = archive.namelist()
+        said = json.loads(archive.read("still.json"))
+        still = cv2.imdecode(np.frombuffer(archive.read(next(n for n in names if n.endswith("0030.png"))), np.uint8), cv2.IMREAD_UNCHANGED)
+    assert sum(n.endswith(".png") for n in names) == 60
+    assert still.shape == (said["height"], said["width"], 4)
+    assert said["how"] == "size"

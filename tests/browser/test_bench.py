@@ -25,19 +25,19 @@ def test_points_move_are_put_in_and_taken_out(window: Page, live, plate, outline
     bench = BenchPage(window).open(outlined)
     bench.step("outline")
     bench.draw("include", [(60, 60), (420, 60), (420, 280), (60, 280)])
-    expect(window.get_by_test_id("point-include:0-3")).to_be_visible()
+    expect(window.get_by_test_id("point-region:0-3")).to_be_visible()
     bench.drag((60, 60), (90, 80))
     expect(window.get_by_test_id("magnifier")).to_have_count(0)
     bench.drag((255, 70), (250, 40))
-    expect(window.get_by_test_id("point-include:0-4")).to_be_visible()
+    expect(window.get_by_test_id("point-region:0-4")).to_be_visible()
 
     def polygon() -> list[list[float]]:
-        return document(live, outlined)["surfaces"][0]["region"]["include"][0]
+        return document(live, outlined)["surfaces"][0]["region"]["shapes"][0]["keys"][0]["points"]
 
     until(window, lambda: len(polygon()) == 5)
     assert np.allclose(polygon()[0], [90, 80], atol=1.5)
     window.keyboard.press("Delete")
-    expect(window.get_by_test_id("point-include:0-4")).to_have_count(0)
+    expect(window.get_by_test_id("point-region:0-4")).to_have_count(0)
     bench.draw("exclude", [(180, 130), (260, 130), (220, 180)])
     expect(window.get_by_test_id("step-outline")).to_contain_text("1 cut out")
 
@@ -197,6 +197,11 @@ def test_corners_are_held_curves_are_shown_and_frames_are_picked(window: Page, l
     expect(window.get_by_test_id("above").locator("button").first).to_be_visible()
     window.get_by_test_id("above").locator("button").first.click()
     expect(window.get_by_text("are picked")).to_be_visible()
+    window.get_by_test_id("leave-out").click()
+    expect(window.get_by_role("button", name="Use again")).to_be_visible()
+    assert document(live, finished)["surfaces"][0]["left_out"]
+    window.keyboard.press("Control+z")
+    expect(window.get_by_role("button", name="Use again")).to_have_count(0)
     window.keyboard.press("g")
     expect(window.get_by_test_id("curves")).to_have_count(0)
 

@@ -25,7 +25,7 @@ def test_from_a_plate_to_a_delivered_film(window: Page, live, plate, plate_film,
     quad = plate.corners
     grown = quad + np.array([[-30, -30], [30, -30], [30, 30], [-30, 30]])
     bench.draw("include", [tuple(p) for p in grown])
-    expect(window.get_by_test_id("shape-include:0")).to_be_visible()
+    expect(window.get_by_test_id("shape-region:0")).to_be_visible()
     bench.draw("corners", [tuple(p) for p in quad])
     expect(window.get_by_test_id("corner-3")).to_be_visible()
     until(window, lambda: document(live, shot)["surfaces"][0].get("corners") is not None)

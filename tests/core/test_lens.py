@@ -56,3 +56,12 @@ def test_velocity_and_acceleration_of_a_known_movement_are_found():
     assert np.abs(flow(at, move) @ local.T - truth).max() < 0.02
     assert np.abs(flow(at, now)).max() < 1e-9
     assert STILL.is_still
+
+
+def test_points_that_no_ideal_point_is_seen_at_stay_finite_and_near():
+    lens = Lens.of_picture(480, 320, k1=-0.15)
+    back = lens.undistort(np.array([[0.0, 0], [480, 320], [-300, -200]]))
+    assert np.all(np.isfinite(back))
+    assert np.abs(back - [240, 160]).max() < 3 * 290
+    assert lens.one_to_one_radius() == pytest.approx(1 / np.sqrt(0.45), abs=0.01)
+    assert Lens.of_picture(480, 320, k1=0.1).one_to_one_radius() == 3.0

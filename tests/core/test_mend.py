@@ -5,7 +5,7 @@ import pytest
 
 from verdigris.core.geometry.homography import apply_homography, homography_from_quads
 from verdigris.core.tracking.follow import FrameResult
-from verdigris.core.tracking.mend import fill_gaps, hold, re_anchor, smooth, tie_span
+from verdigris.core.tracking.mend import fill_gaps, hold, leave_out, re_anchor, smooth, smooth_span, tie_span
 
 QUAD = np.array([[100.0, 80], [300, 90], [290, 220], [110, 210]])
 
@@ -109,3 +109,28 @@ def test_re_anchoring_keeps_corners_and_starts_homographies_anew():
         assert anew[n].sigma_px.max() > results[n].sigma_px.max()
     with pytest.raises(ValueError, match="lost"):
         re_anchor(results, 4)
+
+
+def test_a_calmed_span_is_calmer_and_leaves_the_rest_alone():
+    rough = track(noise=0.4, sigma=0.4)
+    calm = smooth_span(rough, QUAD, (10, 19), 2.0)
+    assert all(calm[n] is rough[n] for n in (*range(10), *range(20, 30)))
+
+    def jerk(results, frames) -> float:
+        at = np.array([results[n].corners for n in frames])
+        return float(np.abs(np.diff(at, 2, axis=0)).mean())
+
+    assert jerk(calm, range(13, 17)) < 0.5 * jerk(rough, range(13, 17))
+    # The first calmed frame is mostly as it was: nothing jumps at the end of a span.
+    first = np.linalg.norm(calm[10].corners - rough[10].corners, axis=1)
+    whole = np.linalg.norm(smooth(rough, QUAD, 2.0)[10].corners - rough[10].corners, axis=1)
+    assert np.all(first <= 0.2 * whole + 1e-9)
+
+
+def test_frames_left_out_are_lost_and_may_be_carried():
+    wild = {**track(), 12: result(12, path(12) + 40)}
+    without = leave_out(wild, [(12, 12), (25, 29)])
+    assert [n for n, r in without.items() if r.status == "lost"] == [12, 25, 26, 27, 28, 29]
+    filled = fill_gaps(without, QUAD, range(30))
+    assert filled[12].status == "carried"
+    assert off(filled, [12]) < 0.3

@@ -5,6 +5,7 @@ import numpy as np
 import pytest
 
 from tests.runs.test_mending_and_advice import changed, folder, shot, true_track, worst  # noqa: F401
+from verdigris.core.geometry.held_still import HELD
 from verdigris.core.geometry.homography import homography_from_quads
 from verdigris.core.tracking.follow import FrameResult
 from verdigris.media.reader import open_media
@@ -15,7 +16,7 @@ from verdigris.runs.mending import tied
 from verdigris.runs.project import OpenShot
 from verdigris.runs.proxies import ProxyReader, write_proxies
 from verdigris.runs.regions import shape_at
-from verdigris.runs.surface_views import HELD, SurfaceViews
+from verdigris.runs.surface_views import SurfaceViews
 from verdigris.runs.tracking import follow_surface
 from verdigris.shot.document import Analysis, Occluder, PointsKey, Region, RegionShape, ShapeKey
 

@@ -12,7 +12,10 @@ from multiprocessing import get_context
 from pathlib import Path
 from typing import Literal, TypeVar
 
-from verdigris.media.frames import rgb8
+import numpy as np
+
+from verdigris.core.geometry.edge_crossing import find_edge_crossing
+from verdigris.media.frames import Frame, rgb8
 from verdigris.media.reader import Reader, open_media
 from verdigris.runs.proxies import encode_jpeg
 from verdigris.settings import Settings
@@ -47,8 +50,13 @@ def _reader(path: Path) -> Reader:
     return open_media(path)
 
 
+@lru_cache(maxsize=4)
+def _frame(path: Path, frame: int) -> Frame:
+    return _reader(path).frame(frame)
+
+
 def _decode(path: Path, frame: int) -> bytes:
-    return encode_jpeg(rgb8(_reader(path).frame(frame)), 93)
+    return encode_jpeg(rgb8(_frame(path, frame)), 93)
 
 
 async def in_its_process(purpose: Purpose, work: Callable[..., T], *args: object) -> T:
@@ -62,6 +70,12 @@ async def in_its_process(purpose: Purpose, work: Callable[..., T], *args: object
     except BrokenProcessPool:
         decoding_pool.cache_clear()
         return await loop.run_in_executor(decoding_pool(purpose), work, *args)
+
+
+def find_crossing(path: Path, frame: int, near: tuple[float, float], reach: float) -> tuple[float, float, float] | None:
+    """Where edges cross near a point, and how surely: x, y, sigma, plate px; for the process of single frames."""
+    found = find_edge_crossing(_frame(path, frame).luma(), np.array(near), reach)
+    return None if found is None else (float(found.at[0]), float(found.at[1]), found.sigma_px)
 
 
 async def full_frame(path: Path, frame: int) -> bytes:

@@ -4,12 +4,12 @@ import re
 from pathlib import Path as FilePath
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Path, Response
+from fastapi import APIRouter, Depends, Path, Query, Response
 from fastapi.responses import FileResponse
 
 from verdigris.api.context import FOREVER, Folder, Transaction
-from verdigris.api.decoding import full_frame
-from verdigris.api.models import MediaView
+from verdigris.api.decoding import find_crossing, full_frame, in_its_process
+from verdigris.api.models import CrossingView, MediaView
 from verdigris.api.views import media_view
 from verdigris.media.errors import MediaError
 from verdigris.runs.proxies import proxy_name
@@ -46,6 +46,19 @@ def proxy(media_hash: Hash, frame: Frame, folder: Folder) -> FileResponse:
 def source_of(media_hash: Hash, s: Transaction, folder: Folder) -> FilePath:
     """The file of some media; looked up outside the event loop."""
     return folder.source(media_hash, get_media(s, media_hash).ending)
+
+
+@router.get("/{media_hash}/frames/{frame}/crossing")
+async def crossing(
+    source: Annotated[FilePath, Depends(source_of)],
+    frame: Frame,
+    x: Annotated[float, Query(ge=-100_000, le=100_000)],
+    y: Annotated[float, Query(ge=-100_000, le=100_000)],
+    reach: Annotated[float, Query(ge=2, le=40)] = 8,
+) -> CrossingView | None:
+    """Where two edges cross near a point, to a fraction of a pixel; null when there is no such place to trust."""
+    found = await in_its_process("frames", find_crossing, source, frame, (x, y), reach)
+    return None if found is None else CrossingView(at=found[:2], sigma_px=found[2])
 
 
 @router.get("/{media_hash}/frames/{frame}", response_class=Response)

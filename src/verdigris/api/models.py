@@ -63,6 +63,7 @@ class TakeView(BaseModel):
     id: uuid.UUID
     surface: str
     label: str
+    name: str = Field(description="given by a person, or empty")
     motion: str
     reference_frame: int
     stale: bool = Field(description="computed from something else than what the document says now")
@@ -72,6 +73,79 @@ class TakeView(BaseModel):
     ranges: list[tuple[int, int]] = Field(description="runs of frames that are followed, both ends included")
     looks: list[LookView]
     median_sigma_px: float | None
+
+
+class PointView(BaseModel):
+    """A single point at one frame, plate px; without a place when it is lost."""
+
+    status: Literal["followed", "carried", "by_hand", "lost"]
+    x: float | None
+    y: float | None
+    sigma_px: float | None
+
+
+class TakeNameRequest(BaseModel):
+    """What a take is to be called; empty for its letter alone."""
+
+    name: str = Field(max_length=60)
+
+
+class TrackAllRequest(BaseModel):
+    """Follow every surface that has corners, the nearest first."""
+
+    direction: Literal["forwards", "backwards", "both"] = "both"
+
+
+class CrossingView(BaseModel):
+    """Two edges of the plate cross here, plate px."""
+
+    at: tuple[float, float]
+    sigma_px: float
+
+
+class FrameWorthView(BaseModel):
+    """How well a frame would serve as the reference."""
+
+    frame: int
+    size_px: float | None = Field(description="side of a square of the surface's area, plate px; null where it is not followed")
+    sharpness: float
+    hidden: float = Field(description="share covered or outside the picture, 0..1")
+    worth: float = Field(description="0..1, 1 for the best frame")
+
+
+class JitterView(BaseModel):
+    """Movement left in a surface held still, corner by corner, px at the reference frame; null where nothing can be compared."""
+
+    frame: int
+    shift_px: list[tuple[float, float] | None]
+
+
+class DisagreementView(BaseModel):
+    """A patch of the region that does not move with the plane."""
+
+    kind: Literal["content", "passing"]
+    outline: list[tuple[float, float]] = Field(description="at the reference frame, plate px")
+    frames: tuple[int, int]
+    share_of_region: float
+    helps: float
+
+
+class LensTermView(BaseModel):
+    """One term of a lens and its standard deviation."""
+
+    term: str
+    value: float
+    sigma: float
+
+
+class LensView(BaseModel):
+    """A lens found from drawn lines or from a track."""
+
+    k1: float
+    k2: float
+    centre: tuple[float, float] | None
+    terms: list[LensTermView]
+    note: str
 
 
 class TakeFrameView(BaseModel):

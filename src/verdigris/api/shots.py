@@ -13,11 +13,12 @@ from verdigris.api.models import (
     JobView,
     RevisionView,
     ShotView,
+    TrackAllRequest,
     TrackRequest,
 )
 from verdigris.api.recent import Recent
 from verdigris.api.views import job_view, proxy_sources, shot_view
-from verdigris.jobs.start import start_delivery, start_tracking
+from verdigris.jobs.start import start_delivery, start_tracking, start_tracking_all
 from verdigris.runs.preview import Preview
 from verdigris.shot.document import Shot, parse_shot
 from verdigris.shot.edits import SetDelivery
@@ -78,6 +79,12 @@ def redo_edit(shot_id: uuid.UUID, request: BaseRequest, s: Transaction) -> ShotV
 def follow(shot_id: uuid.UUID, request: TrackRequest, s: Transaction) -> JobView:
     """Follow a surface. A take of the same settings is gone on with; otherwise a new take begins and is chosen."""
     return job_view(start_tracking(s, shot_id, request.surface, request.direction, request.span))
+
+
+@router.post("/{shot_id}/track-all", status_code=202)
+def follow_all(shot_id: uuid.UUID, request: TrackAllRequest, s: Transaction) -> list[JobView]:
+    """Follow every surface that has corners and is not being followed, the nearest first."""
+    return [job_view(j) for j in start_tracking_all(s, shot_id, request.direction)]
 
 
 @router.post("/{shot_id}/deliveries", status_code=202)

@@ -1,30 +1,24 @@
-"""One surface of a shot: its track as it is used, other views on it, and advice."""
+"""One surface of a shot: its track as it is used, and other ways to see the plate."""
 
 import uuid
-from dataclasses import asdict
-from pathlib import Path as FilePath
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
-from fastapi import APIRouter, Depends, Path, Response
+from fastapi import APIRouter, Path, Response
 
 from verdigris.api.context import FOREVER, Folder, Transaction
-from verdigris.api.decoding import in_its_process
-from verdigris.api.models import MotionAdvice, TakeFrameView
+from verdigris.api.models import TakeFrameView
 from verdigris.api.recent import Recent
 from verdigris.api.views import frame_view, proxy_sources
-from verdigris.formats.track_json import Track, make_track
-from verdigris.runs.advice import advise_motion
-from verdigris.runs.errors import RunError
-from verdigris.runs.project import OpenShot
+from verdigris.runs.lens_views import StraightView, lens_of
 from verdigris.runs.proxies import ProxyReader, encode_jpeg
 from verdigris.runs.surface_views import SurfaceViews
-from verdigris.shot.document import Shot, parse_shot
-from verdigris.store.media import get_media
-from verdigris.store.shots import document_of, get_revision, get_shot, used_media
+from verdigris.shot.document import parse_shot
+from verdigris.store.shots import document_of, get_revision, get_shot
 from verdigris.store.takes import chosen_tracks
 
 router = APIRouter(prefix="/api/shots", tags=["surfaces"])
 _views: Recent[SurfaceViews] = Recent(4)
+_straight: Recent[StraightView] = Recent(2)
 
 
 @router.get("/{shot_id}/surfaces/{surface_id}/frames")
@@ -62,28 +56,16 @@ def surface_view(
     return Response(encode_jpeg(picture, 88), media_type="image/jpeg", headers=FOREVER)
 
 
-Question = tuple[Shot, str, list[Track], dict[str, FilePath]]
+@router.get("/{shot_id}/revisions/{number}/straight/{frame}", response_class=Response)
+def straight_view(
+    shot_id: uuid.UUID, number: int, frame: Annotated[int, Path(ge=0, le=1_000_000)], s: Transaction, folder: Folder
+) -> Response:
+    """The whole plate as a lens without distortion would show it."""
 
+    def make() -> StraightView:
+        document = parse_shot(get_revision(s, shot_id, number).document)
+        proxies, facts = proxy_sources(s, folder, document)[document.plate.media or ""]
+        return StraightView(lens_of(document, facts), ProxyReader(proxies, facts), (facts.width, facts.height))
 
-def question(shot_id: uuid.UUID, surface_id: str, s: Transaction, folder: Folder) -> Question:
-    """What advice is worked out from; looked up outside the event loop."""
-    document = document_of(s, get_shot(s, shot_id))
-    surface = document.surface(surface_id)
-    tracks = chosen_tracks(s, document)
-    if surface_id not in tracks:
-        raise RunError("not_tracked", f"{surface.name} is not followed yet. Follow it with full perspective first; then ask.")
-    told = [make_track(k, document.surface(k).reference_frame, t.values()) for k, t in tracks.items()]
-    paths = {h: folder.source(h, get_media(s, h).ending) for h in used_media(document)}
-    return document, surface_id, told, paths
-
-
-@router.get("/{shot_id}/surfaces/{surface_id}/motions")
-async def motions(asked: Annotated[Question, Depends(question)]) -> MotionAdvice:
-    """Which motion would be enough for the chosen take, with the figures of all; takes seconds, in a process of its own."""
-    return MotionAdvice.model_validate(await in_its_process("advice", _advise, *asked))
-
-
-def _advise(document: Shot, surface_id: str, told: list[Track], paths: dict[str, FilePath]) -> dict[str, Any]:
-    tracks = {t.surface: t.by_frame() for t in told}
-    with OpenShot(document, FilePath("/nonexistent"), paths) as opened:
-        return asdict(advise_motion(opened.plate, document, document.surface(surface_id), tracks, tracks[surface_id]))
+    picture = _straight.get((shot_id, number), make).picture(frame)
+    return Response(encode_jpeg(picture, 88), media_type="image/jpeg", headers=FOREVER)

@@ -11,15 +11,15 @@ from fastapi import Path as PathParameter
 from fastapi.responses import FileResponse
 
 from verdigris.api.context import FOREVER, Folder, Transaction
-from verdigris.api.models import TakeFrameView
-from verdigris.api.views import frame_view
+from verdigris.api.models import PointView, TakeFrameView, TakeNameRequest, TakeView
+from verdigris.api.views import frame_view, take_view
 from verdigris.formats.corners_csv import write_corners_csv
 from verdigris.formats.track_json import make_track, write_tracks
 from verdigris.runs.fronts import corners_at
 from verdigris.runs.mending import mended
 from verdigris.store.errors import StoreError
 from verdigris.store.shots import document_of, get_shot
-from verdigris.store.takes import get_take, read_frames
+from verdigris.store.takes import get_take, name_take, read_frames, read_points
 
 router = APIRouter(tags=["takes"])
 
@@ -29,6 +29,20 @@ def take_frames(take_id: uuid.UUID, s: Transaction, only: Annotated[list[int] | 
     """Frames of a take, all or some."""
     get_take(s, take_id)
     return [frame_view(r) for r in read_frames(s, take_id, only).values()]
+
+
+@router.put("/api/takes/{take_id}/name")
+def call_take(take_id: uuid.UUID, request: TakeNameRequest, s: Transaction) -> TakeView:
+    """Give a take a name."""
+    take = name_take(s, take_id, request.name)
+    return take_view(s, take, document_of(s, get_shot(s, take.shot_id)))
+
+
+@router.get("/api/takes/{take_id}/points")
+def take_points(take_id: uuid.UUID, s: Transaction) -> dict[int, dict[str, PointView]]:
+    """Single points of a take, by frame and id."""
+    get_take(s, take_id)
+    return {n: {k: PointView.model_validate(p) for k, p in points.items()} for n, points in read_points(s, take_id).items()}
 
 
 @router.get("/api/takes/{take_id}/crops/{frame}", response_class=FileResponse)

@@ -18,6 +18,7 @@ from verdigris.api.models import (
 )
 from verdigris.core.inspection.doubt import Evidence, frames_to_look_at
 from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.mend import LEFT_OUT
 from verdigris.media.facts import MediaFacts
 from verdigris.runs.mending import mended
 from verdigris.runs.preview import ProxySource
@@ -66,10 +67,11 @@ def take_view(s: Session, take: Take, document: Shot) -> TakeView:
     surface = next((x for x in document.surfaces if x.id == take.surface), None)
     if surface is not None and surface.take == str(take.id):
         results = mended(surface, results)
-    evidence = [Evidence(r.frame, r.corners, r.sigma_px, r.share_used, r.reason) for r in results.values()]
+    # What was left out by hand needs no second look.
+    evidence = [Evidence(r.frame, r.corners, r.sigma_px, r.share_used, r.reason) for r in results.values() if r.reason != LEFT_OUT]
     sigmas = [float(r.sigma_px.max()) for r in results.values() if r.sigma_px is not None]
     return TakeView(
-        id=take.id, surface=take.surface, label=take.label, motion=take.motion, reference_frame=take.reference_frame,
+        id=take.id, surface=take.surface, label=take.label, name=take.name, motion=take.motion, reference_frame=take.reference_frame,
         stale=surface is None or tracking_key(document, surface) != take.key,
         running=open_job_for_take(s, take.id) is not None,
         followed=sum(r.status != "lost" for r in results.values()), lost=sum(r.status == "lost" for r in results.values()),

@@ -138,22 +138,31 @@ def render(
     out: Annotated[Path, typer.Option(help="Film to write (.mp4), or folder for numbered stills.")],
     track: Annotated[Path | None, typer.Option(help="Track to use; without it the planes are followed first.")] = None,
     form: Annotated[str | None, typer.Option(help="mp4, png or exr; default from the document, or from OUT's ending.")] = None,
+    still: Annotated[str | None, typer.Option(help="Hand over the plate held still on this surface instead of the result.")] = None,
+    how: Annotated[str, typer.Option(help="How it is held: position, turn, size or full.")] = "full",
     json: Json = False,
 ) -> None:
     """Render a shot to a film or to stills. A stopped run goes on where it was."""
+    from verdigris.core.geometry.held_still import HELD
     from verdigris.core.tracking.follow import FrameResult
     from verdigris.formats.track_json import read_tracks
     from verdigris.runs.compose import check_ready, frames_without_track
     from verdigris.runs.mending import mended
     from verdigris.runs.project import OpenShot
     from verdigris.runs.tracking import follow_surface, in_depth_order
-    from verdigris.shot.document import Delivery, read_shot
+    from verdigris.shot.document import Delivery, StillPicture, read_shot
 
     document = read_shot(shot)
     chosen = form or ("mp4" if out.suffix == ".mp4" else document.delivery.form if document.delivery.form != "mp4" else "png")
     if chosen not in ("mp4", "png", "exr"):
         raise typer.BadParameter(f"{chosen} is not a form; mp4, png and exr are.")
-    delivery = Delivery.model_validate({**document.delivery.model_dump(), "form": chosen})
+    if how not in HELD:
+        raise typer.BadParameter(f"{how} is no way to hold a plate still; {', '.join(HELD)} are.")
+    held = document.delivery.still if still is None else StillPicture.model_validate({"surface": still, "how": how})
+    if held is not None:
+        document.surface(held.surface)
+        chosen = "png" if chosen == "mp4" else chosen
+    delivery = Delivery.model_validate({**document.delivery.model_dump(), "form": chosen, "still": held})
     document = document.model_copy(update={"delivery": delivery})
     tracks: dict[str, dict[int, FrameResult]] = {}
     with OpenShot(document, shot.parent) as opened:
@@ -161,7 +170,7 @@ def render(
         if track is not None:
             tracks = {t.surface: t.by_frame() for t in read_tracks(track)}
         else:
-            needed = {p.surface for p in document.placements}
+            needed = {p.surface for p in document.placements} if held is None else {held.surface}
             for one in in_depth_order(document):
                 if one.id in needed:
                     results: dict[int, FrameResult] = {}
@@ -179,116 +188,6 @@ def render(
         console.print(f"{len(missing)} frames have no track; the plate passes unchanged there: {numbers}")
     if json:
         print_json({"out": str(out), "frames": count, "form": chosen, "frames_without_track": missing})
-
-
-def propose(
-    shot: Annotated[Path, typer.Argument(help="Shot document (JSON).")],
-    track: Annotated[Path, typer.Option(help="Finished track (JSON).")],
-    surface: Annotated[str | None, typer.Option(help="Surface by id; with a single one it need not be said.")] = None,
-    json: Json = False,
-) -> None:
-    """Say which motion would be enough for a followed surface, with the figures of all models."""
-    from dataclasses import asdict
-
-    from verdigris.formats.track_json import read_tracks
-    from verdigris.runs.advice import advise_motion
-    from verdigris.runs.project import OpenShot
-    from verdigris.shot.document import read_shot
-
-    document = read_shot(shot)
-    tracks = {t.surface: t.by_frame() for t in read_tracks(track)}
-    one = document.surface(surface or next(iter(tracks), ""))
-    with OpenShot(document, shot.parent) as opened:
-        found = advise_motion(opened.plate, document, one, tracks, tracks.get(one.id, {}))
-    if json:
-        print_json(asdict(found))
-        return
-    typer.echo(f"{one.name}: {found.motion}. {found.reason}")
-    for f in found.figures:
-        typer.echo(
-            f"  {f.motion:12} residual {f.residual_px:6.3f} px, left out {f.left_out_px:6.3f} px (give or take {f.left_out_sigma_px:.3f})"
-        )
-
-
-def disagreements(
-    shot: Annotated[Path, typer.Argument(help="Shot document (JSON).")],
-    surface: Annotated[str | None, typer.Option(help="Surface by id; default the first.")] = None,
-    first: Annotated[int, typer.Option(min=0, help="First frame, counted from 0.")] = 0,
-    last: Annotated[int | None, typer.Option(min=0, help="Last frame; default the end of the plate.")] = None,
-    json: Json = False,
-) -> None:
-    """Follow a surface and outline where its region does not move with it: content, reflections, things in front."""
-    from dataclasses import asdict
-
-    from verdigris.core.tracking.follow import FrameResult
-    from verdigris.runs.advice import advise_exclusions
-    from verdigris.runs.errors import RunError
-    from verdigris.runs.project import OpenShot
-    from verdigris.runs.tracking import follow_surface
-    from verdigris.shot.document import read_shot
-
-    document = read_shot(shot)
-    if not document.surfaces:
-        raise RunError("not_tracked", "The document has no surface to follow.")
-    one = document.surface(surface) if surface else document.surfaces[0]
-    results: dict[int, FrameResult] = {}
-    with OpenShot(document, shot.parent) as opened:
-        count = opened.plate.facts.frame_count
-        with progress_bar(f"following {one.name}") as progress:
-            for step in follow_surface(opened.plate, document, one):
-                results[step.result.frame] = step.result
-                progress(min(len(results), count), count)
-        found = advise_exclusions(opened.plate, document, one, {}, results, first, count - 1 if last is None else last)
-    if json:
-        print_json([{**asdict(d), "outline": d.outline.round(1).tolist()} for d in found])
-        return
-    if not found:
-        typer.echo(f"{one.name}: the whole region moves with the plane.")
-    for d in found:
-        corner, opposite = d.outline.min(axis=0), d.outline.max(axis=0)
-        what = "does not move with the plane" if d.kind == "content" else "is covered for a while"
-        typer.echo(
-            f"{100 * d.share_of_region:.0f} % of the region {what}, frames {d.frames[0]} to {d.frames[1]}: around x {corner[0]:.0f} to "
-            f"{opposite[0]:.0f}, y {corner[1]:.0f} to {opposite[1]:.0f}; it loses {100 * d.helps:.0f} % of its weight by itself."
-        )
-
-
-def lens(
-    shot: Annotated[Path, typer.Argument(help="Shot document (JSON).")],
-    track: Annotated[Path | None, typer.Option(help="Finished track (JSON); without it, the lines drawn in the document are used.")] = None,
-    surface: Annotated[str | None, typer.Option(help="Surface by id; with a single one it need not be said.")] = None,
-    json: Json = False,
-) -> None:
-    """Estimate the lens: from lines that should be straight, or from a finished track; with the uncertainty of each term."""
-    from verdigris.formats.track_json import read_tracks
-    from verdigris.runs.advice import advise_camera
-    from verdigris.runs.errors import RunError
-    from verdigris.runs.project import OpenShot
-    from verdigris.runs.tracking import lens_of_lines
-    from verdigris.shot.document import read_shot
-
-    document = read_shot(shot)
-    with OpenShot(document, shot.parent) as opened:
-        if track is not None:
-            tracks = {t.surface: t.by_frame() for t in read_tracks(track)}
-            one = document.surface(surface or next(iter(tracks), ""))
-            found = advise_camera(opened.plate, document, one, tracks, tracks.get(one.id, {}))
-            facts = {name: {"value": e.value, "sigma": e.sigma} for name, e in found.estimates.items() if name != "shutter"}
-            note = f"frames fit {100 * found.gain:.1f} % better with them"
-        elif document.lens.lines:
-            drawn = lens_of_lines(document, opened.plate.facts)
-            facts = {t: {"value": getattr(drawn.lens, t), "sigma": s} for t, s in drawn.sigma.items()}
-            note = f"points lie {drawn.residual_px:.2f} px from straight, {drawn.before_px:.2f} px without a lens"
-        else:
-            raise RunError("no_evidence", "The document has no lines under lens.lines, and no track was given.")
-    if json:
-        print_json(facts)
-        return
-    for name, e in facts.items():
-        value = e["value"]
-        at = f"{value[0]:.1f}, {value[1]:.1f} px" if isinstance(value, tuple) else f"{value:.4f}"
-        typer.echo(f"{name:8} {at}, give or take {e['sigma']:.4f}")
-    typer.echo(note if facts else "Nothing but an ideal lens is needed.")
 
 
 def anchor(

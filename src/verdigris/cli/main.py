@@ -4,7 +4,7 @@ import sys
 
 import typer
 
-from verdigris.cli import headless, service
+from verdigris.cli import advise, headless, service
 from verdigris.cli.terminal import EXIT_CODES, fail
 
 _EPILOG = "Exit codes: " + "; ".join(f"{code} {text}" for code, text in EXIT_CODES.items()) + "."
@@ -14,7 +14,8 @@ app = typer.Typer(
     no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False, rich_markup_mode=None,
 )  # fmt: skip
 for command in (
-    headless.probe, headless.track, headless.render, headless.propose, headless.disagreements, headless.lens, headless.anchor,
+    headless.probe, headless.track, headless.render, headless.anchor, advise.propose, advise.disagreements, advise.lens,
+    advise.references, advise.jitter,
     service.export, service.bench,
 ):  # fmt: skip
     app.command(epilog=_EPILOG)(command)

@@ -32,9 +32,12 @@ def install_queue(url: str) -> None:
             raw.execute(schema)
 
 
-def enqueue(s: Session, task: str, priority: int = 0, **arguments: str | int | list[int] | None) -> None:
-    """Enqueue a task within a transaction: it exists only if the transaction is committed."""
+def enqueue(s: Session, task: str, priority: int = 0, lock: str | None = None, **arguments: str | int | list[int] | None) -> None:
+    """Enqueue a task within a transaction: it exists only if the transaction is committed.
+
+    Tasks with the same lock run one after the other, in the order in which they were enqueued.
+    """
     raw = s.connection().connection.dbapi_connection
-    _deferrer.configure_task(f"verdigris.jobs.tasks.{task}", allow_unknown=True, connection=raw, queue=QUEUE, priority=priority).defer(
-        **arguments
-    )
+    _deferrer.configure_task(
+        f"verdigris.jobs.tasks.{task}", allow_unknown=True, connection=raw, queue=QUEUE, priority=priority, lock=lock
+    ).defer(**arguments)

@@ -7,7 +7,7 @@ from sqlalchemy.orm import Session
 from verdigris.jobs.queue import enqueue
 from verdigris.runs.compose import check_ready
 from verdigris.runs.errors import RunError
-from verdigris.runs.tracking import Direction, Span
+from verdigris.runs.tracking import Direction, Span, in_depth_order
 from verdigris.settings import Settings
 from verdigris.shot.document import tracking_key
 from verdigris.shot.edits import ChooseTake, apply_edit
@@ -20,10 +20,13 @@ from verdigris.store.shots import add_revision, document_of, get_shot
 from verdigris.store.takes import chosen_tracks, copy_frames, create_take, get_take
 
 
-def start_tracking(s: Session, shot_id: uuid.UUID, surface_id: str, direction: Direction, span: Span | None = None) -> Job:
+def start_tracking(
+    s: Session, shot_id: uuid.UUID, surface_id: str, direction: Direction, span: Span | None = None, lock: str | None = None
+) -> Job:
     """Follow a surface. A take of the same settings is gone on with; otherwise a new take begins and is chosen.
 
-    A span is followed again in a take of its own, which begins as a copy of the chosen one.
+    A span is followed again in a take of its own, which begins as a copy of the chosen one. Runs with the same lock wait
+    for each other.
 
     Raises
     ------
@@ -56,8 +59,24 @@ def start_tracking(s: Session, shot_id: uuid.UUID, surface_id: str, direction: D
     total = facts.frame_count if span is None else span[1] - span[0] + 1
     job = create_job(s, "track", f"Following {surface.name}, take {take.label}", total, shot_id=shot.id, take_id=take.id)
     wanted = None if span is None else list(span)
-    enqueue(s, "track", priority=5, job_id=str(job.id), revision=shot.head, direction=direction, span=wanted)
+    enqueue(s, "track", priority=5, lock=lock, job_id=str(job.id), revision=shot.head, direction=direction, span=wanted)
     return job
+
+
+def start_tracking_all(s: Session, shot_id: uuid.UUID, direction: Direction) -> list[Job]:
+    """Follow every surface that has corners and is not being followed, the nearest first: each is done before the next begins.
+
+    Raises
+    ------
+    RunError, StoreError
+        `no_corners` when there is nothing to follow, else as for one surface.
+    """
+    document = document_of(s, get_shot(s, shot_id, lock=True))
+    ready = [x for x in in_depth_order(document) if x.corners is not None]
+    idle = [x for x in ready if x.take is None or open_job_for_take(s, uuid.UUID(x.take)) is None]
+    if not idle:
+        raise RunError("no_corners", "No surface is ready to be followed. Place the corners of one first.")
+    return [start_tracking(s, shot_id, x.id, direction, lock=f"shot {shot_id}") for x in idle]
 
 
 def start_delivery(s: Session, shot_id: uuid.UUID) -> Job:

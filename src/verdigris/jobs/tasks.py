@@ -2,7 +2,7 @@
 
 import shutil
 import uuid
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 
 import cv2
@@ -10,6 +10,7 @@ import numpy as np
 
 from verdigris.core.inspection.crops import CROP_PX, centred_crop, crop_box
 from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.points import PointResult
 from verdigris.core.types import Float64, Uint8
 from verdigris.jobs.queue import app, enqueue
 from verdigris.jobs.running import RunningJob, run_job
@@ -29,11 +30,11 @@ from verdigris.runs.handover import (
     write_result_still,
 )
 from verdigris.runs.kept_frames import keep_frame, restore_frame
-from verdigris.runs.project import OpenShot
+from verdigris.runs.project import STILL_FRAMES, OpenShot
 from verdigris.runs.proxies import encode_jpeg, write_proxies
 from verdigris.runs.tracking import Direction, follow_surface
 from verdigris.settings import Settings
-from verdigris.shot.document import Shot, parse_shot
+from verdigris.shot.document import Shot, Surface, parse_shot
 from verdigris.store.database import announce, session
 from verdigris.store.jobs import get_delivery, get_job, update_job
 from verdigris.store.media import get_media
@@ -147,9 +148,9 @@ def track(job_id: str, revision: int, direction: Direction, span: list[int] | No
             total = _frames_to_do(count, surface.reference_frame, direction, known) if span is None else span[1] - span[0] + 1
             for step in follow_surface(opened.plate, document, surface, tracks, known, direction, job.stopping, wanted):
                 if step.result.corners is not None:
-                    write_crops(crops / f"{step.result.frame:06d}.jpg", step.picture, step.result.corners)
+                    write_crops(crops / f"{step.result.frame:06d}.jpg", step.picture, [*step.result.corners, *_seen(surface, step.points)])
                 with session(settings.database_url) as s:
-                    write_frame(s, take.id, step.result)
+                    write_frame(s, take.id, step.result, step.points)
                 known[step.result.frame] = step.result
                 done += 1
                 # Once every frame has a result, a second look goes over them again.
@@ -167,10 +168,18 @@ def _frames_to_do(count: int, reference: int, direction: Direction, known: dict[
     return len(wanted | set(known))
 
 
-def write_crops(path: Path, picture: Frame, corners: Float64) -> None:
-    """The four corners of a frame, magnified evidence, side by side in one small JPEG."""
+def _seen(surface: Surface, points: Mapping[str, PointResult]) -> list[Float64 | None]:
+    """Where the surface's single points are, in its order; nothing when it is not followed by them."""
+    return [points[p.id].at if p.id in points else None for p in surface.points] if points else []
+
+
+def write_crops(path: Path, picture: Frame, places: Sequence[Float64 | None]) -> None:
+    """The four corners of a frame, then its points, magnified evidence, side by side in one small JPEG; grey where unseen."""
     crops = []
-    for corner in corners:
+    for corner in places:
+        if corner is None:
+            crops.append(np.full((CROP_PX, CROP_PX, 3), 44, np.uint8))
+            continue
         box = crop_box(corner)
         crops.append(centred_crop(_padded(picture, box), box, corner))
     temporary = path.with_suffix(".unfinished")
@@ -255,7 +264,8 @@ def render_one_part(job_id: str, start: int, stop: int) -> None:
             part = folder / f"part-{start:06d}.mp4"
 
             def counted() -> None:
-                job.progress(len(list(kept.glob("*.npz"))), facts.frame_count)
+                there = list(kept.glob("*.npz")) or list((folder / "stills").glob(f"*.{document.delivery.form}"))
+                job.progress(len(there), facts.frame_count)
 
             frames = _composed_and_kept(opened, tracks, start, stop, kept, job)
             if document.delivery.form == "mp4":
@@ -282,6 +292,10 @@ def _composed_and_kept(
     opened: OpenShot, tracks: dict[str, dict[int, FrameResult]], start: int, stop: int, kept: Path, job: RunningJob
 ) -> Iterator[Frame]:
     """Composed frames; each is kept on disk before the encoder gets it, and taken from there in a second run."""
+    if opened.shot.delivery.still is not None:
+        # Stills are whole as soon as they are written: there is no encoder that holds any back.
+        yield from opened.composed(tracks, start, stop, job.stopping)
+        return
     placed = opened.placed
 
     def numbered() -> Iterator[tuple[int, Frame]]:
@@ -327,6 +341,9 @@ def _finish_if_whole(settings: Settings, job: RunningJob, document: Shot, opened
             for start, _ in parts:
                 (folder / f"part-{start:06d}.mp4").unlink()
         else:
+            still = opened.still_of(chosen_tracks(s, document))
+            if still is not None:
+                opened.write_still_frames(folder / "stills" / STILL_FRAMES, still)
             out = Path(shutil.make_archive(str(folder / f"{stem}.{document.delivery.form}"), "zip", folder / "stills"))
         shutil.rmtree(folder / "kept", ignore_errors=True)
         delivery.file, delivery.bytes = out.name, out.stat().st_size

@@ -13,24 +13,15 @@ MediaError
     cannot_write        the result cannot be written there or in that form
 """
 
+from verdigris.problem import Problem
+
 MEDIA_ERROR_CODES = (
     "not_found", "unsupported", "damaged", "too_large", "sequence_gap", "sequence_mixed", "rate_needed", "no_such_frame",
     "cannot_write",
 )  # fmt: skip
 
 
-class MediaError(Exception):
-    """Something is wrong with a film or stills.
+class MediaError(Problem):
+    """Something is wrong with a film or stills."""
 
-    Parameters
-    ----------
-    code : one of MEDIA_ERROR_CODES
-    sentence : what happened and what can be done, for people
-    facts : figures behind it
-    """
-
-    def __init__(self, code: str, sentence: str, **facts: object) -> None:
-        if code not in MEDIA_ERROR_CODES:
-            raise ValueError(f"unknown media error code {code}")
-        super().__init__(sentence)
-        self.code, self.sentence, self.facts = code, sentence, facts
+    codes = MEDIA_ERROR_CODES

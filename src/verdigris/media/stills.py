@@ -195,18 +195,19 @@ class SequenceReader:
 
 
 def write_still(path: Path, pixels: AnyArray) -> None:
-    """Write R, G, B (H, W, 3) uint8 or uint16 as PNG."""
-    ok, data = cv2.imencode(".png", cv2.cvtColor(np.ascontiguousarray(pixels), cv2.COLOR_RGB2BGR), [cv2.IMWRITE_PNG_COMPRESSION, 3])
+    """Write R, G, B (H, W, 3), or with straight alpha (H, W, 4), uint8 or uint16, as PNG."""
+    order = cv2.COLOR_RGB2BGR if pixels.shape[2] == 3 else cv2.COLOR_RGBA2BGRA
+    ok, data = cv2.imencode(".png", cv2.cvtColor(np.ascontiguousarray(pixels), order), [cv2.IMWRITE_PNG_COMPRESSION, 3])
     if not ok:
         raise MediaError("cannot_write", f"{path.name} could not be encoded.")
     data.tofile(path)
 
 
 def write_exr_half(path: Path, light: AnyArray) -> None:
-    """Write linear light (H, W, 3) float32 as OpenEXR, half float, ZIP."""
+    """Write linear light (H, W, 3), or premultiplied with alpha (H, W, 4), float32 as OpenEXR, half float, ZIP."""
     half = np.clip(light, -65504, 65504).astype(np.float16)
     # Arrays that are not contiguous would be stored wrong without a word.
-    channels = {name: np.ascontiguousarray(half[..., i]) for i, name in enumerate("RGB")}
+    channels = {name: np.ascontiguousarray(half[..., i]) for i, name in enumerate("RGBA"[: half.shape[2]])}
     header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
     with OpenEXR.File(header, channels) as exr:
         exr.write(str(path))

@@ -1,6 +1,7 @@
 """What a finished track says: which motion would be enough, and where the picture does not move with the plane."""
 
 from collections.abc import Mapping
+from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -20,6 +21,8 @@ from verdigris.runs.tracking import make_follower
 from verdigris.shot.document import Shot, Surface
 
 MOST_FRAMES = 12
+# Disagreement is told from at most this many frames.
+MOST_LOOKED_AT = 24
 HALF = np.array([[1, 0, -0.5], [0, 1, -0.5], [0, 0, 1.0]])
 
 
@@ -76,6 +79,25 @@ def advise_camera(reader: Reader, shot: Shot, surface: Surface, tracks: Tracks, 
 def advise_exclusions(
     reader: Reader, shot: Shot, surface: Surface, tracks: Tracks, results: Mapping[int, FrameResult], first: int, last: int
 ) -> list[Disagreement]:
-    """Patches of the region that do not move with the plane between two frames, worst first; needs a fresh run's evidence."""
-    follower, _, _ = make_follower(reader, shot, surface, tracks)
-    return find_disagreements(follower.appearance, results, first, last)
+    """Patches of the region that do not move with the plane between two frames, worst first, outlined in plate px.
+
+    Frames of a finished track are looked at again, as many as it takes to tell: what was found tile by tile is not kept.
+
+    Raises
+    ------
+    RunError
+        `no_evidence` when too few frames of the span are followed.
+    """
+    follower, _, look = make_follower(reader, shot, surface, tracks)
+    width, height = reader.facts.width, reader.facts.height
+    usable = [n for n, r in sorted(results.items()) if first <= n <= last and r.corners is not None and n != surface.reference_frame]
+    if len(usable) < 3:
+        raise RunError("no_evidence", f"Too few frames of {surface.name} are followed there to tell what does not move with it.")
+    seen = {n: r for n, r in results.items() if r.evidence is not None and r.evidence.tiles is not None}
+    if sum(n in seen for n in usable) < 3:
+        for n in usable[:: max(1, -(-len(usable) // MOST_LOOKED_AT))]:
+            hidden = unusable_at(shot, surface, tracks, results, n, width, height)
+            seen[n] = follower.settle(n, look(reader.frame(n)), results, hidden, thorough=False)
+    found = find_disagreements(follower.appearance, seen, first, last)
+    lens = follower.optics.lens
+    return found if lens is None else [replace(d, outline=lens.distort(d.outline)) for d in found]

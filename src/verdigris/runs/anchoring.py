@@ -17,9 +17,11 @@ def _keyed_at(shape: RegionShape, frame: int, poses: Mapping[int, Float64]) -> R
     """The same shape with a key at a frame, so that it is where it rode to when that frame becomes the reference."""
     if shape.rides != "plane" or any(k.frame == frame for k in shape.keys):
         return shape
+    # A single key holds for the whole shot wherever it stands: it moves rather than doubles.
+    kept = shape.keys if len(shape.keys) > 1 else []
     at = riding_points(frame, [(k.frame, k.array(), k.ease == "eased") for k in shape.keys], poses)
     key = PointsKey(frame=frame, points=[(float(x), float(y)) for x, y in at])
-    return shape.model_copy(update={"keys": sorted([*shape.keys, key], key=lambda k: k.frame)})
+    return shape.model_copy(update={"keys": sorted([*kept, key], key=lambda k: k.frame)})
 
 
 def anchored(surface: Surface, track: Mapping[int, FrameResult], frame: int) -> tuple[Surface, dict[int, FrameResult]]:

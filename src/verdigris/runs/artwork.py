@@ -14,6 +14,8 @@ from verdigris.core.types import Float64
 from verdigris.media.facts import MediaFacts
 from verdigris.media.frames import Frame, premultiplied_linear
 from verdigris.media.reader import Reader, open_media
+from verdigris.runs.fronts import Tracks, corners_at
+from verdigris.runs.held_still import HeldStill
 from verdigris.shot.document import MediaRef, Placement, Surface
 
 
@@ -47,10 +49,29 @@ class PlacedArtwork:
             raise ValueError("the surface has no corners")
         self.placement, self.surface, self._reader = placement, surface, reader
         facts = reader.facts
-        aspect = surface_aspect(quad, plate.width, plate.height, float(plate.pixel_aspect))
-        self.art_from_surface = art_from_surface(placement.fit, facts.width, facts.height, float(facts.pixel_aspect), aspect)
+        if placement.painted is not None:
+            # Painted on the plate held still: it lies on the whole canvas.
+            self.art_from_surface = np.diag([float(facts.width), float(facts.height), 1.0])
+        else:
+            self.art_from_surface = self._fitted(facts, quad, plate)
+        self._plate_size = (plate.width, plate.height)
+        self._still: tuple[Tracks, HeldStill] | None = None
         self._shown: tuple[int, Artwork] | None = None
         self._lock = threading.Lock()
+
+    def _fitted(self, facts: MediaFacts, quad: Float64, plate: MediaFacts) -> Float64:
+        aspect = surface_aspect(quad, plate.width, plate.height, float(plate.pixel_aspect))
+        return art_from_surface(self.placement.fit, facts.width, facts.height, float(facts.pixel_aspect), aspect)
+
+    def corners_at(self, tracks: Tracks, frame: int) -> Float64 | None:
+        """Where its four corners go at a frame, (4, 2) plate px; None when the surface is lost there."""
+        if self.placement.painted is None:
+            return corners_at(self.surface, tracks.get(self.surface.id, {}), frame)
+        with self._lock:
+            if self._still is None or self._still[0] is not tracks:
+                self._still = tracks, HeldStill(self.surface, tracks, self.placement.painted, self._plate_size)
+            still = self._still[1]
+        return still.canvas_in_plate(frame)
 
     def frame_of(self, plate_frame: int) -> int:
         """Which frame of the artwork is shown at a frame of the plate."""
@@ -70,8 +91,8 @@ class PlacedArtwork:
             with self._lock:
                 self._shown = shown
         return Pin(
-            shown[1], np.asarray(corners), self.art_from_surface, self.placement.overshoot_px * scale,
-            self.placement.surround == "black",
+            shown[1], np.asarray(corners), self.art_from_surface,
+            0.0 if self.placement.painted else self.placement.overshoot_px * scale, self.placement.surround == "black",
         )  # fmt: skip
 
     def close(self) -> None:

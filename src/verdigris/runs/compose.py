@@ -14,6 +14,11 @@ from verdigris.shot.document import Shot
 
 def check_ready(shot: Shot, tracks: Tracks) -> None:
     """Say what is missing before rendering; RunError `nothing_placed`, `no_corners` or `not_tracked`."""
+    if shot.delivery.still is not None:
+        held = shot.surface(shot.delivery.still.surface)
+        if not any(r.homography is not None for r in tracks.get(held.id, {}).values()):
+            raise RunError("not_tracked", f"{held.name} has no track to hold the plate still by. Track it first.")
+        return
     if not shot.placements:
         raise RunError("nothing_placed", "There is nothing to render yet: place artwork on a surface first.")
     for placement in shot.placements:
@@ -30,7 +35,7 @@ def compose_frame(shot: Shot, placed: Sequence[PlacedArtwork], tracks: Tracks, f
     `scale` is px of `picture` per plate px: below 1 for previews made from proxies.
     """
     for art in sorted(placed, key=lambda a: -a.surface.depth):
-        corners = corners_at(art.surface, tracks.get(art.surface.id, {}), frame)
+        corners = art.corners_at(tracks, frame)
         if corners is None:
             continue
         pin = art.pin_at(frame, corners * scale, scale)

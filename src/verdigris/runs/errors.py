@@ -10,20 +10,12 @@ RunError
     cannot_hold       corners set by hand cannot hold the track
 """
 
+from verdigris.problem import Problem
+
 RUN_ERROR_CODES = ("cannot_follow", "not_tracked", "nothing_placed", "no_corners", "no_evidence", "cannot_hold")
 
 
-class RunError(Exception):
-    """A run cannot begin or go on.
+class RunError(Problem):
+    """A run cannot begin or go on."""
 
-    Parameters
-    ----------
-    code : one of RUN_ERROR_CODES
-    sentence : what happened and what can be done, for people
-    """
-
-    def __init__(self, code: str, sentence: str, **facts: object) -> None:
-        if code not in RUN_ERROR_CODES:
-            raise ValueError(f"unknown run error code {code}")
-        super().__init__(sentence)
-        self.code, self.sentence, self.facts = code, sentence, facts
+    codes = RUN_ERROR_CODES

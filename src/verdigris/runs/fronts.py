@@ -7,7 +7,7 @@ import numpy as np
 from verdigris.core.geometry.corrections import correction_offsets
 from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.geometry.quad import find_quad_problem
-from verdigris.core.geometry.shapes import keyed_points
+from verdigris.core.geometry.shapes import keyed_points, smooth_outline
 from verdigris.core.matte.occlusion import occlusion
 from verdigris.core.tracking.follow import FrameResult
 from verdigris.core.types import Float32, Float64
@@ -27,7 +27,8 @@ def outline_at(occluder: Occluder, frame: int, tracks: Tracks | None = None) -> 
     poses = {
         n: r.homography for n, r in ((tracks or {}).get(occluder.rides, {}) if occluder.rides else {}).items() if r.homography is not None
     }
-    return riding_points(frame, keys, poses)
+    points = riding_points(frame, keys, poses)
+    return smooth_outline(points) if occluder.outline == "smooth" else points
 
 
 def riding_points(frame: int, keys: Sequence[tuple[int, Float64, bool]], poses: Mapping[int, Float64]) -> Float64:

@@ -7,8 +7,12 @@ from fractions import Fraction
 from pathlib import Path
 from typing import TypeVar
 
+import numpy as np
+
+from verdigris.core.light.transfer import encode_array
+from verdigris.core.types import Float32
 from verdigris.media.facts import MediaFacts
-from verdigris.media.frames import Frame, RgbFrame, linear_light
+from verdigris.media.frames import Frame, RgbFrame, linear_light, to_integers
 from verdigris.media.stills import write_exr_half, write_still
 from verdigris.media.writer import FilmWriter, join_parts
 from verdigris.shot.document import Delivery
@@ -72,7 +76,9 @@ def still_name(stem: str, number: int, form: str) -> str:
 
 def write_result_still(path: Path, frame: Frame, form: str) -> None:
     """Write one still, PNG (8 or 16 bit as the plate has it) or EXR half linear; whole or not at all."""
-    if form == "png":
+    if isinstance(frame, RgbFrame) and frame.alpha is not None and frame.associated:
+        _write_with_alpha(unfinished(path), frame, frame.alpha, form)
+    elif form == "png":
         write_still(unfinished(path), frame.rgb_integers())
     else:
         light = linear_light(frame)
@@ -80,3 +86,12 @@ def write_result_still(path: Path, frame: Frame, form: str) -> None:
             light = light * frame.alpha[..., None]
         write_exr_half(unfinished(path), light)
     unfinished(path).replace(path)
+
+
+def _write_with_alpha(path: Path, frame: RgbFrame, alpha: Float32, form: str) -> None:
+    """Premultiplied linear light: EXR takes it as it is, PNG wants straight code values."""
+    if form == "exr":
+        write_exr_half(path, np.dstack([frame.pixels, alpha]))
+        return
+    straight = frame.pixels / np.maximum(alpha, 1e-6)[..., None]
+    write_still(path, to_integers(np.dstack([encode_array(np.asarray(straight, np.float32)), alpha]), True))

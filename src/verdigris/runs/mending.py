@@ -5,7 +5,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from verdigris.core.tracking.follow import FrameResult
-from verdigris.core.tracking.mend import fill_gaps, hold, smooth, tie_span
+from verdigris.core.tracking.mend import fill_gaps, hold, leave_out, smooth, smooth_span, tie_span
 from verdigris.runs.errors import RunError
 from verdigris.runs.fronts import Tracks
 from verdigris.shot.document import Shot, Surface
@@ -22,6 +22,8 @@ def mended(surface: Surface, track: Mapping[int, FrameResult]) -> dict[int, Fram
     quad, result = surface.quad(), dict(track)
     if quad is None or not result:
         return result
+    if surface.left_out:
+        result = leave_out(result, surface.left_out)
     if surface.held:
         try:
             by_hand = {h.frame: np.array(h.corners, dtype=np.float64) for h in surface.held if h.frame in result}
@@ -30,6 +32,8 @@ def mended(surface: Surface, track: Mapping[int, FrameResult]) -> dict[int, Fram
             raise RunError("cannot_hold", f"{surface.name}: {error}.") from error
     if surface.smoothing > 0:
         result = smooth(result, quad, surface.smoothing)
+    for calm in surface.calmed:
+        result = smooth_span(result, quad, calm.span, calm.strength)
     if surface.carry:
         result = fill_gaps(result, quad, range(min(result), max(result) + 1))
     return result

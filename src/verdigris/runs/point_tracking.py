@@ -17,8 +17,8 @@ from verdigris.shot.document import Surface
 
 def follow_by_points(
     reader: Reader, surface: Surface, known: Mapping[int, FrameResult], stop: Callable[[], bool]
-) -> Iterator[tuple[FrameResult, Frame]]:
-    """Frames in order, each with the plane its points give; frames that are known already are left out.
+) -> Iterator[tuple[FrameResult, Frame, dict[str, PointResult]]]:
+    """Frames in order, each with the plane its points give, and the points; frames that are known already are left out.
 
     Raises
     ------
@@ -52,7 +52,8 @@ def follow_by_points(
         if stop():
             return
         if n not in known:
-            yield _plane_at(n, surface, quad, reference, {k: t[n] for k, t in tracks.items() if n in t}), picture
+            now = {k: t[n] for k, t in tracks.items() if n in t}
+            yield _plane_at(n, surface, quad, reference, now), picture, now
 
 
 def _trimmed(tracks: dict[str, dict[int, PointResult]], reference: dict[str, Float64], frames: range) -> dict[str, dict[int, PointResult]]:

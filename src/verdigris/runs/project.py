@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 from types import TracebackType
 
+from verdigris.formats.still_json import write_still_frames
 from verdigris.media.errors import MediaError
 from verdigris.media.frames import Frame
 from verdigris.runs.artwork import PlacedArtwork, open_ref, resolve
@@ -21,9 +22,12 @@ from verdigris.runs.handover import (
     unfinished,
     write_result_still,
 )
+from verdigris.runs.held_still import HeldStill
 from verdigris.shot.document import Shot
 
 Progress = Callable[[int, int], None]
+# Beside stills of a plate held still: where each of them lies.
+STILL_FRAMES = "still.json"
 
 
 def render_key(shot: Shot, tracks: Tracks) -> str:
@@ -71,9 +75,24 @@ class OpenShot:
             ]
         return self._placed
 
+    def still_of(self, tracks: Tracks) -> HeldStill | None:
+        """The plate held still, when that is what is handed over."""
+        still, facts = self.shot.delivery.still, self.plate.facts
+        size = (facts.width, facts.height)
+        return None if still is None else HeldStill(self.shot.surface(still.surface), tracks, still.how, size)
+
+    def write_still_frames(self, path: Path, still: HeldStill) -> None:
+        """Say where each still lies, beside the stills."""
+        asked = self.shot.delivery.still
+        assert asked is not None
+        reference = self.shot.surface(asked.surface).reference_frame
+        matrices = still.matrices(self.plate.facts.frame_count)
+        write_still_frames(path, asked.surface, asked.how, reference, self.first_frame, still.canvas, matrices)
+
     def composed(self, tracks: Tracks, start: int, stop: int, stopping: Callable[[], bool] = lambda: False) -> Iterator[Frame]:
         """Frames of result in a range, end exclusive; raises Stopped between frames when asked to."""
-        placed = self.placed
+        still = self.still_of(tracks)
+        placed = self.placed if still is None else []
 
         def numbered() -> Iterator[tuple[int, Frame]]:
             for n, picture in zip(range(start, stop), self.plate.frames(start, stop), strict=True):
@@ -81,7 +100,11 @@ class OpenShot:
                     raise Stopped
                 yield n, picture
 
-        yield from side_by_side(numbered(), lambda item: compose_frame(self.shot, placed, tracks, item[0], item[1]))
+        def one(item: tuple[int, Frame]) -> Frame:
+            n, picture = item
+            return compose_frame(self.shot, placed, tracks, n, picture) if still is None else still.picture_or_empty(n, picture)
+
+        yield from side_by_side(numbered(), one)
 
     def render(
         self, tracks: Tracks, out: Path, progress: Progress = lambda d, t: None, stopping: Callable[[], bool] = lambda: False
@@ -104,6 +127,9 @@ class OpenShot:
         for n, frame in enumerate(self.composed(tracks, first, facts.frame_count, stopping), start=first):
             write_result_still(paths[n], frame, delivery.form)
             progress(n + 1, facts.frame_count)
+        still = self.still_of(tracks)
+        if still is not None:
+            self.write_still_frames(out / STILL_FRAMES, still)
         marker.unlink()
 
     def _render_film(self, tracks: Tracks, out: Path, key: str, progress: Progress, stopping: Callable[[], bool]) -> None:

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 
+import cv2
 import numpy as np
 
 from verdigris.core.geometry.shapes import polygon_coverage, smooth_outline
@@ -19,21 +20,35 @@ def shape_at(shape: RegionShape, frame: int, poses: Mapping[int, Float64]) -> Fl
     return smooth_outline(points) if shape.outline == "smooth" else points
 
 
+def shape_coverage(shape: RegionShape, frame: int, poses: Mapping[int, Float64], width: int, height: int) -> Bool:
+    """Pixels that a region's shape leaves to be compared (include) or takes out (exclude), its soft edge on the safe side."""
+    inside = polygon_coverage(shape_at(shape, frame, poses), width, height)
+    if shape.feather_px > 0:
+        reach = round(shape.feather_px)
+        disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * reach + 1, 2 * reach + 1))
+        inside = np.asarray((cv2.erode if shape.role == "include" else cv2.dilate)(inside, disc), np.float32)
+    return np.asarray(inside > (0.999 if shape.role == "include" else 0.001), np.bool_)
+
+
 def region_at_reference(shot: Shot, surface: Surface, tracks: Tracks, width: int, height: int) -> Bool:
     """Pixels of the region at the reference frame that nothing covers, (H, W) bool.
 
     Without an include shape, the surface's own corners are the region.
     """
     at, own = surface.reference_frame, {surface.reference_frame: np.eye(3)}
-    include = [np.array(p, dtype=np.float64) for p in surface.region.include]
-    include += [shape_at(s, at, own) for s in surface.region.shapes if s.role == "include"]
-    quad = surface.quad()
-    if not include and quad is not None:
-        include = [quad]
-    exclude = [np.array(p, dtype=np.float64) for p in surface.region.exclude]
-    exclude += [shape_at(s, at, own) for s in surface.region.shapes if s.role == "exclude"]
+    shapes = surface.region.all_shapes(at)
     front = coverage_in_front(shot, surface, tracks, at, width, height)
-    return region_mask(include, exclude, front, width, height)
+    quad = surface.quad()
+    include = [s for s in shapes if s.role == "include"]
+    plain = [quad] if not include and quad is not None else []
+    mask = region_mask(plain, [], front, width, height)
+    if include:
+        inside = np.logical_or.reduce([shape_coverage(s, at, own, width, height) for s in include])
+        mask = inside if front is None else inside & (front < 0.01)
+    for shape in shapes:
+        if shape.role == "exclude":
+            mask = mask & ~shape_coverage(shape, at, own, width, height)
+    return mask
 
 
 def unusable_at(
@@ -43,7 +58,8 @@ def unusable_at(
     front = coverage_in_front(shot, surface, tracks, frame, width, height)
     mask = None if front is None else front > 0.01
     # A shape with a single key that rides the plane says no more than the region at the reference frame does.
-    telling = [s for s in surface.region.shapes if len(s.keys) > 1 or s.rides == "picture"]
+    shapes = surface.region.all_shapes(surface.reference_frame)
+    telling = [s for s in shapes if len(s.keys) > 1 or s.rides == "picture"]
     if not telling:
         return mask
     poses = {n: r.homography for n, r in results.items() if r.homography is not None}
@@ -52,9 +68,9 @@ def unusable_at(
         poses[frame] = poses[min(poses, key=lambda n: abs(n - frame))]
     mask = np.zeros((height, width), bool) if mask is None else mask
     for shape in telling:
-        inside = polygon_coverage(shape_at(shape, frame, poses), width, height)
         if shape.role == "exclude":
-            mask |= inside > 0.001
-        elif len(surface.region.include) == 0 and sum(s.role == "include" for s in surface.region.shapes) == 1:
-            mask |= inside < 0.999
+            mask |= shape_coverage(shape, frame, poses, width, height)
+    if any(s.role == "include" for s in telling):
+        include = [s for s in shapes if s.role == "include"]
+        mask |= ~np.logical_or.reduce([shape_coverage(s, frame, poses, width, height) for s in include])
     return mask

@@ -1,28 +1,21 @@
 """Other ways to see a frame: as the tracker looks at it, what of it is compared, and with one surface held still."""
 
 from collections.abc import Mapping
-from typing import Literal, get_args
 
 import cv2
 import numpy as np
 
-from verdigris.core.geometry.homography import apply_homography
+from verdigris.core.geometry.held_still import Held
 from verdigris.core.tracking.analysis import AnalysisMaker
 from verdigris.core.tracking.follow import FrameResult
-from verdigris.core.tracking.motion import Motion, fit_motion
-from verdigris.core.types import Bool, Float64, Uint8
+from verdigris.core.types import Bool, Uint8
 from verdigris.media.frames import rgb8
 from verdigris.runs.errors import RunError
-from verdigris.runs.fronts import Tracks, corners_at, coverage_in_front
+from verdigris.runs.fronts import Tracks, coverage_in_front
+from verdigris.runs.held_still import HeldStill
 from verdigris.runs.proxies import ProxyReader
 from verdigris.runs.regions import region_at_reference, unusable_at
 from verdigris.shot.document import Shot, Surface
-
-Held = Literal["position", "turn", "size", "full"]
-HELD: tuple[Held, ...] = get_args(Held)
-_MOTION: dict[str, Motion] = {"position": "translation", "turn": "rigid", "size": "similarity", "full": "perspective"}
-# Beyond this many picture sizes, a plate held still is cut: a plane seen from the side would need any room.
-MOST_ROOM = 3.0
 
 
 class SurfaceViews:
@@ -39,7 +32,7 @@ class SurfaceViews:
         self._shot, self._surface, self._tracks, self._plate, self._full = shot, surface, tracks, plate, full_size
         self._scale = plate.facts.width / full_size[0]
         self._maker: AnalysisMaker | None = None
-        self._room: dict[Held, Float64] = {}
+        self._still: dict[Held, HeldStill] = {}
 
     def analysis(self, frame: int) -> Uint8:
         """The analysis picture, (h, w, 3) uint8 grey."""
@@ -110,10 +103,14 @@ class SurfaceViews:
         RunError
             `not_tracked` when the surface is lost at this frame.
         """
-        back = self._back(frame, how)
-        if back is None:
-            raise RunError("not_tracked", f"{self._surface.name} is lost at this frame: there is nothing to hold it by.")
-        to_view = self._view(how) @ back @ np.diag([1 / self._scale, 1 / self._scale, 1.0])
+        if how not in self._still:
+            self._still[how] = HeldStill(self._surface, self._tracks, how, self._full)
+        still = self._still[how]
+        canvas = still.canvas
+        zoom = min(self._plate.facts.width / canvas.width, self._plate.facts.height / canvas.height)
+        shift = (np.array([self._plate.facts.width, self._plate.facts.height]) - zoom * np.array([canvas.width, canvas.height])) / 2
+        view = np.array([[zoom, 0, shift[0]], [0, zoom, shift[1]], [0, 0, 1.0]])
+        to_view = view @ still.canvas_from_plate(frame) @ np.diag([1 / self._scale, 1 / self._scale, 1.0])
         size = (self._plate.facts.width, self._plate.facts.height)
         half = np.array([[1, 0, -0.5], [0, 1, -0.5], [0, 0, 1.0]])
         picture = rgb8(self._plate.frame(frame), (0, 0, *size))
@@ -123,32 +120,5 @@ class SurfaceViews:
             ), np.uint8
         )  # fmt: skip
 
-    def _back(self, frame: int, how: Held) -> Float64 | None:
-        """Plate px of a frame -> plate px at the reference frame, as far as `how` lets it move."""
-        quad = self._surface.quad()
-        now = corners_at(self._surface, self._track(), frame)
-        if quad is None or now is None:
-            return None
-        h = fit_motion(quad, now, _MOTION[how])
-        return None if h is None else np.asarray(np.linalg.inv(h), np.float64)
-
     def _track(self) -> Mapping[int, FrameResult]:
         return self._tracks.get(self._surface.id, {})
-
-    def _view(self, how: Held) -> Float64:
-        """Plate px held still -> proxy px, so that the plate of every frame has room, (3, 3)."""
-        if how not in self._room:
-            width, height = self._full
-            rim = np.array([[0.0, 0], [width, 0], [width, height], [0, height]])
-            low, high = np.array([0.0, 0.0]), np.array([float(width), float(height)])
-            limit = MOST_ROOM * np.array([width, height])
-            for n in self._track():
-                back = self._back(n, how)
-                if back is None or np.any(np.concatenate([rim, np.ones((4, 1))], axis=1) @ back[2] <= 1e-6):
-                    continue
-                at = np.clip(apply_homography(back, rim), -limit, 2 * limit)
-                low, high = np.minimum(low, at.min(axis=0)), np.maximum(high, at.max(axis=0))
-            s = float(min(self._plate.facts.width / (high[0] - low[0]), self._plate.facts.height / (high[1] - low[1])))
-            shift = (np.array([self._plate.facts.width, self._plate.facts.height]) - s * (low + high)) / 2
-            self._room[how] = np.array([[s, 0, shift[0]], [0, s, shift[1]], [0, 0, 1.0]])
-        return self._room[how]

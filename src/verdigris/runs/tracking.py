@@ -1,7 +1,7 @@
 """Follow the surfaces of a shot through its plate: both directions, any range, stoppable, resumable."""
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
 
 import numpy as np
@@ -11,6 +11,7 @@ from verdigris.core.geometry.straight_lines import LensEstimate, LinesProblem, l
 from verdigris.core.tracking.analysis import AnalysisMaker
 from verdigris.core.tracking.follow import AnalysisPicture, FrameResult, PlaneFollower
 from verdigris.core.tracking.optics import Optics
+from verdigris.core.tracking.points import PointResult
 from verdigris.core.tracking.second_look import look_again
 from verdigris.core.types import Bool
 from verdigris.media.facts import MediaFacts
@@ -34,11 +35,13 @@ class Step:
     Attributes
     ----------
     again : whether the frame had a result already, and this one is the second, closer look
+    points : single points at this frame, by id, when the surface is followed by points
     """
 
     result: FrameResult
     picture: Frame
     again: bool = False
+    points: Mapping[str, PointResult] = field(default_factory=dict)
 
 
 def make_follower(reader: Reader, shot: Shot, surface: Surface, tracks: Tracks) -> tuple[PlaneFollower, Frame, Look]:
@@ -142,7 +145,8 @@ def follow_surface(
     if surface.follow == "points":
         if span is not None:
             results = {n: r for n, r in results.items() if not span[0] <= n <= span[1]}
-        yield from (Step(result, picture) for result, picture in follow_by_points(reader, surface, results, stop))
+        for result, picture, points in follow_by_points(reader, surface, results, stop):
+            yield Step(result, picture, points=points)
         return
     follower, picture, look = make_follower(reader, shot, surface, tracks)
     start = surface.reference_frame

@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 
 from verdigris.core.composite.artwork import Fit
 from verdigris.core.geometry.corrections import CornerCorrection
+from verdigris.core.geometry.held_still import Held
 from verdigris.core.tracking.analysis import AnalysisSettings, Channel, Deflicker
 from verdigris.core.tracking.motion import Motion
 from verdigris.core.tracking.points import Against, Pattern
@@ -26,6 +27,7 @@ Quad = tuple[Point, Point, Point, Point]
 Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9][A-Za-z0-9_-]*$")]
 Name = Annotated[str, Field(min_length=1, max_length=120)]
 FrameIndex = Annotated[int, Field(ge=0, le=1_000_000)]
+Span = tuple[FrameIndex, FrameIndex]
 
 
 class Part(BaseModel):
@@ -95,6 +97,7 @@ class RegionShape(Part):
     role: Literal["include", "exclude"] = "include"
     outline: Literal["straight", "smooth"] = Field("straight", description="polygon, or a smooth closed curve through the points")
     rides: Literal["plane", "picture"] = Field("plane", description="what its points are tied to between keys")
+    feather_px: float = Field(0.0, ge=0, le=200, description="width of its soft edge, plate px: nothing within it is compared")
     keys: list[PointsKey] = Field(min_length=1, max_length=5000)
 
     @model_validator(mode="after")
@@ -115,6 +118,15 @@ class Region(Part):
     include: list[Polygon] = Field(default_factory=list, max_length=100)
     exclude: list[Polygon] = Field(default_factory=list, max_length=100)
     shapes: list[RegionShape] = Field(default_factory=list, max_length=100)
+
+    def all_shapes(self, reference_frame: int) -> list[RegionShape]:
+        """Every shape in one form: the plain polygons become shapes with one key at the reference frame."""
+        plain: list[RegionShape] = []
+        for role, polygons in (("include", self.include), ("exclude", self.exclude)):
+            for polygon in polygons:
+                key = {"frame": reference_frame, "points": polygon}
+                plain.append(RegionShape.model_validate({"role": role, "keys": [key]}))
+        return [*plain, *self.shapes]
 
 
 class Analysis(Part):
@@ -183,6 +195,13 @@ class Correction(Part):
     dy_px: Coordinate
 
 
+class CalmedSpan(Part):
+    """Frames that are smoothed, and how much."""
+
+    span: Span
+    strength: float = Field(1.0, gt=0, le=100, description="1 weighs doubt as stated; more calms more")
+
+
 class Surface(Part):
     """One plane that is followed."""
 
@@ -198,6 +217,8 @@ class Surface(Part):
     held: list[HeldFrame] = Field(default_factory=list, max_length=1000)
     smoothing: float = Field(0.0, ge=0, le=100, description="0 leaves the track; 1 weighs its doubt as stated")
     carry: bool = Field(False, description="whether lost frames are carried by the movement around them")
+    left_out: list[Span] = Field(default_factory=list, max_length=1000, description="spans of frames whose track is not used")
+    calmed: list[CalmedSpan] = Field(default_factory=list, max_length=1000, description="spans that are smoothed by themselves")
     region: Region = Field(default_factory=Region)
     corrections: list[Correction] = Field(default_factory=list)
     reach_frames: int = Field(12, ge=0, le=1000, description="frames over which a correction fades to its neighbours")
@@ -225,6 +246,7 @@ class Occluder(Part):
     id: Id
     name: Name
     depth: float = Field(0, description="lower is nearer the camera")
+    outline: Literal["straight", "smooth"] = Field("straight", description="polygon, or a smooth closed curve through the points")
     keys: list[ShapeKey] = Field(min_length=1, max_length=5000)
     rides: Id | None = Field(None, description="surface whose movement the outline follows between its keys")
     span: tuple[FrameIndex, FrameIndex] | None = Field(None, description="first and last frame at which it is there")
@@ -245,22 +267,37 @@ class Occluder(Part):
 
 
 class Placement(Part):
-    """Artwork pinned on a surface."""
+    """Artwork pinned on a surface; or work painted on the plate as it was held still on it, which rides back."""
 
     surface: Id
     artwork: MediaRef
     fit: Fit = "fill"
+    painted: Held | None = Field(None, description="how the plate was held still when the artwork was painted on it, if it was")
     overshoot_px: float = Field(1.0, ge=0, le=50, description="how far the edge is moved outwards, plate px")
     surround: Literal["black", "plate"] = Field("black", description="what shows around fitted artwork")
     after_end: Literal["hold", "loop"] = Field("hold", description="what a film shorter than the plate does")
 
 
-class Delivery(Part):
-    """How the result is handed over."""
+class StillPicture(Part):
+    """The plate held still on a surface."""
 
+    surface: Id
+    how: Held = "full"
+
+
+class Delivery(Part):
+    """How the result is handed over, or the plate held still for painting on."""
+
+    still: StillPicture | None = Field(None, description="hands over the plate held still on a surface, as stills; else the result")
     form: Literal["mp4", "png", "exr"] = "mp4"
     crf: float = Field(16, ge=0, le=40, description="H.264 constant rate factor; lower is closer to the plate")
     preset: Literal["veryfast", "fast", "medium", "slow"] = "medium"
+
+    @model_validator(mode="after")
+    def _stills_of_stills(self) -> Self:
+        if self.still is not None and self.form == "mp4":
+            raise ValueError("a plate held still is handed over as PNG or EXR: its canvas and what is empty on it fit no film")
+        return self
 
 
 class Shot(Part):
@@ -286,6 +323,8 @@ class Shot(Part):
         for occluder in self.occluders:
             if occluder.rides is not None and occluder.rides not in known:
                 raise ValueError(f"an outline rides the surface {occluder.rides}, which is not there")
+        if self.delivery.still is not None and self.delivery.still.surface not in known:
+            raise ValueError(f"the delivery holds still on the surface {self.delivery.still.surface}, which is not there")
         for placement in self.placements:
             if placement.surface not in known:
                 raise ValueError(f"a placement names the surface {placement.surface}, which is not there")
@@ -362,7 +401,7 @@ def tracking_key(shot: Shot, surface: Surface) -> str:
         "camera": shot.camera.model_dump(mode="json"),
         "reference_frame": surface.reference_frame,
         "motion": surface.motion,
-        "region": surface.region.model_dump(mode="json"),
+        "region": [r.model_dump(mode="json") for r in surface.region.all_shapes(surface.reference_frame)],
         "follow": surface.follow,
         "points": [p.model_dump(mode="json") for p in surface.points] if surface.follow == "points" else [],
         "analysis": surface.analysis.model_dump(mode="json"),

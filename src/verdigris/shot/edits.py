@@ -10,11 +10,13 @@ from verdigris.core.tracking.motion import Motion
 from verdigris.media.facts import Ratio
 from verdigris.shot.document import (
     Analysis,
+    CalmedSpan,
     Correction,
     Delivery,
     FrameIndex,
     HeldFrame,
     Id,
+    LensModel,
     Name,
     Occluder,
     Part,
@@ -23,7 +25,9 @@ from verdigris.shot.document import (
     Region,
     ShapeKey,
     Shot,
+    Span,
     Surface,
+    TrackPoint,
     first_fault,
 )
 from verdigris.shot.errors import ShotError
@@ -179,18 +183,22 @@ class SetOccluderKeys(Part):
 
 
 class SetOccluder(Part):
-    """Change an occluder's span or soft edge."""
+    """Change an occluder's span, soft edge, kind of outline, or the surface whose movement it follows."""
 
     kind: Literal["set_occluder"] = "set_occluder"
     occluder: Id
     feather_px: float = Field(ge=0, le=200)
     span: tuple[FrameIndex, FrameIndex] | None = None
+    outline: Literal["straight", "smooth"] = "straight"
+    rides: Id | None = None
 
     def apply(self, shot: Shot) -> Shot:
         """The next document."""
         if self.span is not None and self.span[0] > self.span[1]:
             raise ShotError("shape_refused", "The span ends before it begins.")
-        changes = {"feather_px": self.feather_px, "span": self.span}
+        if self.rides is not None:
+            shot.surface(self.rides)
+        changes = {"feather_px": self.feather_px, "span": self.span, "outline": self.outline, "rides": self.rides}
         return _with_occluder(shot, shot.occluder(self.occluder).model_copy(update=changes))
 
 
@@ -320,16 +328,21 @@ class HoldFrame(Part):
 
 
 class SetMending(Part):
-    """How much the track is calmed, and whether lost frames are carried by the movement around them."""
+    """How the track is mended: calmed, spans of it calmed or left out, lost frames carried by the movement around them."""
 
     kind: Literal["set_mending"] = "set_mending"
     surface: Id
     smoothing: float = Field(ge=0, le=100)
     carry: bool
+    left_out: list[Span] = Field(default_factory=list)
+    calmed: list[CalmedSpan] = Field(default_factory=list)
 
     def apply(self, shot: Shot) -> Shot:
-        """The next document."""
-        return _with_surface(shot, shot.surface(self.surface).model_copy(update={"smoothing": self.smoothing, "carry": self.carry}))
+        """The next document; ShotError `shape_refused` for a span that ends before it begins."""
+        if any(first > last for first, last in (*self.left_out, *(c.span for c in self.calmed))):
+            raise ShotError("shape_refused", "A span ends before it begins.")
+        changes = {"smoothing": self.smoothing, "carry": self.carry, "left_out": self.left_out, "calmed": self.calmed}
+        return _with_surface(shot, shot.surface(self.surface).model_copy(update=changes))
 
 
 class SetAnalysis(Part):
@@ -342,6 +355,32 @@ class SetAnalysis(Part):
     def apply(self, shot: Shot) -> Shot:
         """The next document."""
         return _with_surface(shot, shot.surface(self.surface).model_copy(update={"analysis": self.analysis}))
+
+
+class SetPoints(Part):
+    """Set the single points of a surface, and whether it is followed by them or by its region."""
+
+    kind: Literal["set_points"] = "set_points"
+    surface: Id
+    points: list[TrackPoint] = Field(max_length=200)
+    follow: Literal["region", "points"]
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document; ShotError `taken_id` when two points share a name."""
+        if len({p.id for p in self.points}) != len(self.points):
+            raise ShotError("taken_id", "Two points have the same name.")
+        return _with_surface(shot, shot.surface(self.surface).model_copy(update={"points": self.points, "follow": self.follow}))
+
+
+class SetLens(Part):
+    """Say what the lens does, or draw lines that should be straight."""
+
+    kind: Literal["set_lens"] = "set_lens"
+    lens: LensModel
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document."""
+        return shot.model_copy(update={"lens": self.lens})
 
 
 class SetDelivery(Part):
@@ -376,6 +415,8 @@ Edit = Annotated[
     | HoldFrame
     | SetMending
     | SetAnalysis
+    | SetPoints
+    | SetLens
     | SetDelivery,
     Field(discriminator="kind"),
 ]
@@ -384,11 +425,11 @@ EDIT = TypeAdapter[Edit](Edit)
 LABELS = {
     "rename": "name", "set_plate_facts": "plate facts", "add_surface": "surface added", "set_corners": "corners placed",
     "set_region": "region drawn", "set_reference": "reference frame", "set_motion": "motion model",
-    "add_occluder": "occluder added", "set_occluder_keys": "occluder outlined", "set_occluder": "occluder's span or edge",
+    "add_occluder": "occluder added", "set_occluder_keys": "occluder outlined", "set_occluder": "occluder's edge",
     "remove": "removed", "set_depth_order": "depth order", "set_placement": "artwork placed",
     "remove_placement": "artwork taken off", "choose_take": "take chosen", "correct_corner": "corner nudged",
     "set_reach": "reach of nudges", "hold_frame": "corners held", "set_mending": "smoothing and carrying",
-    "set_analysis": "analysis picture", "set_delivery": "delivery settings",
+    "set_analysis": "analysis picture", "set_points": "points", "set_lens": "lens", "set_delivery": "delivery settings",
 }  # fmt: skip
 
 

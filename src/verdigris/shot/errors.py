@@ -11,21 +11,12 @@ ShotError
     frame_outside     a frame beyond the plate
 """
 
+from verdigris.problem import Problem
+
 SHOT_ERROR_CODES = ("not_a_shot", "newer_version", "unknown_id", "taken_id", "corners_refused", "shape_refused", "frame_outside")
 
 
-class ShotError(Exception):
-    """A shot document or an edit to it is not valid.
+class ShotError(Problem):
+    """A shot document or an edit to it is not valid."""
 
-    Parameters
-    ----------
-    code : one of SHOT_ERROR_CODES
-    sentence : what happened and what can be done, for people
-    facts : figures behind it
-    """
-
-    def __init__(self, code: str, sentence: str, **facts: object) -> None:
-        if code not in SHOT_ERROR_CODES:
-            raise ValueError(f"unknown shot error code {code}")
-        super().__init__(sentence)
-        self.code, self.sentence, self.facts = code, sentence, facts
+    codes = SHOT_ERROR_CODES

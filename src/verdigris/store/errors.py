@@ -10,20 +10,12 @@ StoreError
     no_database      the database cannot be reached
 """
 
+from verdigris.problem import Problem
+
 STORE_ERROR_CODES = ("not_found", "stale", "nothing_to_undo", "busy", "not_ready", "no_database")
 
 
-class StoreError(Exception):
-    """Something kept cannot be found or changed.
+class StoreError(Problem):
+    """Something kept cannot be found or changed."""
 
-    Parameters
-    ----------
-    code : one of STORE_ERROR_CODES
-    sentence : what happened and what can be done, for people
-    """
-
-    def __init__(self, code: str, sentence: str, **facts: object) -> None:
-        if code not in STORE_ERROR_CODES:
-            raise ValueError(f"unknown store error code {code}")
-        super().__init__(sentence)
-        self.code, self.sentence, self.facts = code, sentence, facts
+    codes = STORE_ERROR_CODES

@@ -80,11 +80,12 @@ class Take(Base):
     key: Mapped[str] = mapped_column(String(32))
     reference_frame: Mapped[int] = mapped_column(Integer)
     motion: Mapped[str] = mapped_column(String(16))
+    name: Mapped[str] = mapped_column(Text, default="")
     created: Mapped[dt.datetime] = _now()
 
 
 class TakeFrame(Base):
-    """One frame of a take."""
+    """One frame of a take; `points` are single points by id, each with x, y, sigma_px and status."""
 
     __tablename__ = "take_frames"
     take_id: Mapped[Key] = mapped_column(ForeignKey("takes.id", ondelete="CASCADE"), primary_key=True)
@@ -96,6 +97,7 @@ class TakeFrame(Base):
     residual_px: Mapped[float | None] = mapped_column(Float)
     share_used: Mapped[float] = mapped_column(Float)
     margin_px: Mapped[float | None] = mapped_column(Float)
+    points: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
     reason: Mapped[str] = mapped_column(Text, default="")
 
 

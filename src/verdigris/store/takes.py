@@ -1,7 +1,8 @@
 """Takes and their frames; rows are written while the job runs."""
 
 import uuid
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
+from typing import Any
 
 import numpy as np
 from sqlalchemy import Uuid, func, literal, select
@@ -9,6 +10,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.points import PointResult
 from verdigris.runs.mending import mended_tracks
 from verdigris.shot.document import Shot, Surface, tracking_key
 from verdigris.store.database import announce
@@ -57,7 +59,7 @@ def copy_frames(s: Session, source: uuid.UUID, target: uuid.UUID) -> None:
     s.execute(insert(TakeFrame).from_select(["take_id", *columns], rows))
 
 
-def write_frame(s: Session, take_id: uuid.UUID, r: FrameResult) -> None:
+def write_frame(s: Session, take_id: uuid.UUID, r: FrameResult, points: Mapping[str, PointResult] | None = None) -> None:
     """Keep one frame of a take and announce it; writing it again replaces it."""
     values = {
         "status": r.status,
@@ -68,10 +70,30 @@ def write_frame(s: Session, take_id: uuid.UUID, r: FrameResult) -> None:
         "share_used": float(r.share_used),
         "margin_px": None if r.margin_px is None else float(r.margin_px),
         "reason": r.reason,
+        "points": {k: _plain_point(p) for k, p in points.items()} if points else None,
     }
     row = insert(TakeFrame).values(take_id=take_id, frame=r.frame, **values)
     s.execute(row.on_conflict_do_update(index_elements=["take_id", "frame"], set_=values))
     announce(s, "frame", take=take_id, frame=r.frame)
+
+
+def _plain_point(p: PointResult) -> dict[str, float | str | None]:
+    x, y = (None, None) if p.at is None else (float(p.at[0]), float(p.at[1]))
+    return {"status": p.status, "x": x, "y": y, "sigma_px": None if p.sigma_px is None else float(p.sigma_px)}
+
+
+def read_points(s: Session, take_id: uuid.UUID) -> dict[int, dict[str, Any]]:
+    """Single points of a take by frame, as far as it was followed by points."""
+    rows = s.execute(select(TakeFrame.frame, TakeFrame.points).where(TakeFrame.take_id == take_id, TakeFrame.points.is_not(None)))
+    return {row.frame: row.points for row in rows}
+
+
+def name_take(s: Session, take_id: uuid.UUID, name: str) -> Take:
+    """Give a take a name; an empty one takes it away."""
+    take = get_take(s, take_id)
+    take.name = name.strip()
+    announce(s, "shot", shot=take.shot_id)
+    return take
 
 
 def read_frames(s: Session, take_id: uuid.UUID, only: Iterable[int] | None = None) -> dict[int, FrameResult]:

@@ -48,6 +48,7 @@ export const urls = {
     `/api/shots/${shot}/revisions/${revision}/results/${frame}?frames=${frames}`,
   view: (shot: string, revision: number, surface: string, view: string, frame: number, frames: number) =>
     `/api/shots/${shot}/revisions/${revision}/surfaces/${surface}/views/${view}/${frame}?frames=${frames}`,
+  straight: (shot: string, revision: number, frame: number) => `/api/shots/${shot}/revisions/${revision}/straight/${frame}`,
   deliveryFile: (id: string) => `/api/deliveries/${id}/file`,
   track: (shot: string, surface: string, form: "json" | "csv") => `/api/shots/${shot}/tracks/${surface}.${form}`,
 };

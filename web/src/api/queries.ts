@@ -1,6 +1,6 @@
 /** Server state: what is read, and when it is read again. */
 import { type QueryClient, useQuery } from "@tanstack/react-query";
-import { api, data, type JobView, type MediaView, type ProjectView, type ShotView, type TakeFrame } from "./client";
+import { api, data, type JobView, type MediaView, type PointView, type ProjectView, type ShotView, type TakeFrame } from "./client";
 
 export const keys = {
   projects: ["projects"] as const,
@@ -56,6 +56,18 @@ export function takeFramesQuery(take: string) {
     queryKey: keys.takeFrames(take),
     queryFn: async (): Promise<TakeFrames> => new Map((await readFrames(take)).map((f) => [f.frame, f])),
   };
+}
+
+export type TakePoints = Record<number, Record<string, PointView>>;
+
+/** Single points of a take; read again every few frames while it runs. */
+export function useTakePoints(take: string | null, frames: number): TakePoints | undefined {
+  return useQuery({
+    queryKey: ["take-points", take, Math.ceil(frames / 10)] as const,
+    enabled: take !== null,
+    queryFn: async (): Promise<TakePoints> => data<TakePoints>(await api.GET("/api/takes/{take_id}/points", { params: { path: { take_id: take ?? "" } } })),
+    placeholderData: (before: TakePoints | undefined) => before,
+  }).data;
 }
 
 /** Read just the frames that were announced, and put them beside those already here. */

@@ -208,6 +208,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/track-all": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Follow All
+         * @description Follow every surface that has corners and is not being followed, the nearest first.
+         */
+        post: operations["follow_all"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/deliveries": {
         parameters: {
             query?: never;
@@ -289,6 +309,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/revisions/{number}/straight/{frame}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Straight View
+         * @description The whole plate as a lens without distortion would show it.
+         */
+        get: operations["straight_view"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/surfaces/{surface_id}/motions": {
         parameters: {
             query?: never;
@@ -298,9 +338,109 @@ export interface paths {
         };
         /**
          * Motions
-         * @description Which motion would be enough for the chosen take, with the figures of all; takes seconds, in a process of its own.
+         * @description Which motion would be enough for the chosen take, with the figures of all.
          */
         get: operations["motions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/surfaces/{surface_id}/jitter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Jitter
+         * @description Movement left at the corners when the surface is held still, measured in the plate.
+         */
+        get: operations["jitter"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/surfaces/{surface_id}/disagreements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Disagreements
+         * @description Where the region does not move with the plane between two frames, worst first.
+         */
+        get: operations["disagreements"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/references": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * References
+         * @description How well every frame would serve as the reference of a surface, or of one yet to be drawn.
+         */
+        get: operations["references"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/lens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Lens From Drawn Lines
+         * @description The lens that makes the lines straight that were drawn.
+         */
+        get: operations["lens_from_drawn_lines"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/surfaces/{surface_id}/lens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Lens From Track
+         * @description The lens that makes a followed plane fit best, with the uncertainty of its terms.
+         */
+        get: operations["lens_from_track"];
         put?: never;
         post?: never;
         delete?: never;
@@ -321,6 +461,46 @@ export interface paths {
          * @description Frames of a take, all or some.
          */
         get: operations["take_frames"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Call Take
+         * @description Give a take a name.
+         */
+        put: operations["call_take"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Take Points
+         * @description Single points of a take, by frame and id.
+         */
+        get: operations["take_points"];
         put?: never;
         post?: never;
         delete?: never;
@@ -461,6 +641,26 @@ export interface paths {
          * @description A frame at proxy size.
          */
         get: operations["proxy"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/media/{media_hash}/frames/{frame}/crossing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Crossing
+         * @description Where two edges cross near a point, to a fraction of a pixel; null when there is no such place to trust.
+         */
+        get: operations["crossing"];
         put?: never;
         post?: never;
         delete?: never;
@@ -767,6 +967,40 @@ export interface components {
             files: string[];
         };
         /**
+         * CalmedSpan
+         * @description Frames that are smoothed, and how much.
+         */
+        "CalmedSpan-Input": {
+            /** Span */
+            span: [
+                number,
+                number
+            ];
+            /**
+             * Strength
+             * @description 1 weighs doubt as stated; more calms more
+             * @default 1
+             */
+            strength: number;
+        };
+        /**
+         * CalmedSpan
+         * @description Frames that are smoothed, and how much.
+         */
+        "CalmedSpan-Output": {
+            /** Span */
+            span: [
+                number,
+                number
+            ];
+            /**
+             * Strength
+             * @description 1 weighs doubt as stated; more calms more
+             * @default 1
+             */
+            strength: number;
+        };
+        /**
          * CameraModel
          * @description How the camera reads its picture out.
          */
@@ -824,10 +1058,25 @@ export interface components {
             dy_px: number;
         };
         /**
+         * CrossingView
+         * @description Two edges of the plate cross here, plate px.
+         */
+        CrossingView: {
+            /** At */
+            at: [
+                number,
+                number
+            ];
+            /** Sigma Px */
+            sigma_px: number;
+        };
+        /**
          * Delivery
-         * @description How the result is handed over.
+         * @description How the result is handed over, or the plate held still for painting on.
          */
         "Delivery-Input": {
+            /** @description hands over the plate held still on a surface, as stills; else the result */
+            still?: components["schemas"]["StillPicture-Input"] | null;
             /**
              * Form
              * @default mp4
@@ -849,9 +1098,11 @@ export interface components {
         };
         /**
          * Delivery
-         * @description How the result is handed over.
+         * @description How the result is handed over, or the plate held still for painting on.
          */
         "Delivery-Output": {
+            /** @description hands over the plate held still on a surface, as stills; else the result */
+            still: components["schemas"]["StillPicture-Output"] | null;
             /**
              * Form
              * @default mp4
@@ -914,6 +1165,34 @@ export interface components {
             job: string | null;
         };
         /**
+         * DisagreementView
+         * @description A patch of the region that does not move with the plane.
+         */
+        DisagreementView: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "content" | "passing";
+            /**
+             * Outline
+             * @description at the reference frame, plate px
+             */
+            outline: [
+                number,
+                number
+            ][];
+            /** Frames */
+            frames: [
+                number,
+                number
+            ];
+            /** Share Of Region */
+            share_of_region: number;
+            /** Helps */
+            helps: number;
+        };
+        /**
          * EditRequest
          * @description Edits on top of a revision.
          */
@@ -921,7 +1200,32 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             /** Edits */
-            edits: (components["schemas"]["Rename"] | components["schemas"]["SetPlateFacts"] | components["schemas"]["AddSurface"] | components["schemas"]["SetCorners"] | components["schemas"]["SetRegion"] | components["schemas"]["SetReference"] | components["schemas"]["SetMotion"] | components["schemas"]["AddOccluder"] | components["schemas"]["SetOccluderKeys"] | components["schemas"]["SetOccluder"] | components["schemas"]["Remove"] | components["schemas"]["SetDepthOrder"] | components["schemas"]["SetPlacement"] | components["schemas"]["RemovePlacement"] | components["schemas"]["ChooseTake"] | components["schemas"]["CorrectCorner"] | components["schemas"]["SetReach"] | components["schemas"]["HoldFrame"] | components["schemas"]["SetMending"] | components["schemas"]["SetAnalysis"] | components["schemas"]["SetDelivery"])[];
+            edits: (components["schemas"]["Rename"] | components["schemas"]["SetPlateFacts"] | components["schemas"]["AddSurface"] | components["schemas"]["SetCorners"] | components["schemas"]["SetRegion"] | components["schemas"]["SetReference"] | components["schemas"]["SetMotion"] | components["schemas"]["AddOccluder"] | components["schemas"]["SetOccluderKeys"] | components["schemas"]["SetOccluder"] | components["schemas"]["Remove"] | components["schemas"]["SetDepthOrder"] | components["schemas"]["SetPlacement"] | components["schemas"]["RemovePlacement"] | components["schemas"]["ChooseTake"] | components["schemas"]["CorrectCorner"] | components["schemas"]["SetReach"] | components["schemas"]["HoldFrame"] | components["schemas"]["SetMending"] | components["schemas"]["SetAnalysis"] | components["schemas"]["SetPoints"] | components["schemas"]["SetLens"] | components["schemas"]["SetDelivery"])[];
+        };
+        /**
+         * FrameWorthView
+         * @description How well a frame would serve as the reference.
+         */
+        FrameWorthView: {
+            /** Frame */
+            frame: number;
+            /**
+             * Size Px
+             * @description side of a square of the surface's area, plate px; null where it is not followed
+             */
+            size_px: number | null;
+            /** Sharpness */
+            sharpness: number;
+            /**
+             * Hidden
+             * @description share covered or outside the picture, 0..1
+             */
+            hidden: number;
+            /**
+             * Worth
+             * @description 0..1, 1 for the best frame
+             */
+            worth: number;
         };
         /** HTTPValidationError */
         HTTPValidationError: {
@@ -990,6 +1294,19 @@ export interface components {
             ] | null;
         };
         /**
+         * JitterView
+         * @description Movement left in a surface held still, corner by corner, px at the reference frame; null where nothing can be compared.
+         */
+        JitterView: {
+            /** Frame */
+            frame: number;
+            /** Shift Px */
+            shift_px: ([
+                number,
+                number
+            ] | null)[];
+        };
+        /**
          * JobView
          * @description Something long that runs or ran.
          */
@@ -1039,7 +1356,66 @@ export interface components {
          * LensModel
          * @description What the lens does to straight lines; radii are counted in half diagonals of the picture.
          */
-        LensModel: {
+        "LensModel-Input": {
+            /**
+             * Mode
+             * @description whether it is ideal, known, or found from the track
+             * @default estimate
+             * @enum {string}
+             */
+            mode: "none" | "given" | "estimate";
+            /**
+             * K1
+             * @description radial, second order
+             * @default 0
+             */
+            k1: number;
+            /**
+             * K2
+             * @description radial, fourth order
+             * @default 0
+             */
+            k2: number;
+            /**
+             * K3
+             * @description radial, sixth order
+             * @default 0
+             */
+            k3: number;
+            /**
+             * P1
+             * @description tangential
+             * @default 0
+             */
+            p1: number;
+            /**
+             * P2
+             * @description tangential
+             * @default 0
+             */
+            p2: number;
+            /**
+             * Centre
+             * @description plate px; default is the middle of the picture
+             */
+            centre?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Lines
+             * @description points along lines that are straight in the world, plate px
+             */
+            lines?: [
+                number,
+                number
+            ][][];
+        };
+        /**
+         * LensModel
+         * @description What the lens does to straight lines; radii are counted in half diagonals of the picture.
+         */
+        "LensModel-Output": {
             /**
              * Mode
              * @description whether it is ideal, known, or found from the track
@@ -1093,6 +1469,37 @@ export interface components {
                 number,
                 number
             ][][];
+        };
+        /**
+         * LensTermView
+         * @description One term of a lens and its standard deviation.
+         */
+        LensTermView: {
+            /** Term */
+            term: string;
+            /** Value */
+            value: number;
+            /** Sigma */
+            sigma: number;
+        };
+        /**
+         * LensView
+         * @description A lens found from drawn lines or from a track.
+         */
+        LensView: {
+            /** K1 */
+            k1: number;
+            /** K2 */
+            k2: number;
+            /** Centre */
+            centre: [
+                number,
+                number
+            ] | null;
+            /** Terms */
+            terms: components["schemas"]["LensTermView"][];
+            /** Note */
+            note: string;
         };
         /**
          * LookView
@@ -1308,6 +1715,13 @@ export interface components {
              * @default 0
              */
             depth: number;
+            /**
+             * Outline
+             * @description polygon, or a smooth closed curve through the points
+             * @default straight
+             * @enum {string}
+             */
+            outline: "straight" | "smooth";
             /** Keys */
             keys: components["schemas"]["ShapeKey"][];
             /**
@@ -1345,6 +1759,13 @@ export interface components {
              * @default 0
              */
             depth: number;
+            /**
+             * Outline
+             * @description polygon, or a smooth closed curve through the points
+             * @default straight
+             * @enum {string}
+             */
+            outline: "straight" | "smooth";
             /** Keys */
             keys: components["schemas"]["ShapeKey"][];
             /**
@@ -1369,7 +1790,7 @@ export interface components {
         };
         /**
          * Placement
-         * @description Artwork pinned on a surface.
+         * @description Artwork pinned on a surface; or work painted on the plate as it was held still on it, which rides back.
          */
         "Placement-Input": {
             /** Surface */
@@ -1381,6 +1802,11 @@ export interface components {
              * @enum {string}
              */
             fit: "fit" | "fill" | "stretch";
+            /**
+             * Painted
+             * @description how the plate was held still when the artwork was painted on it, if it was
+             */
+            painted?: ("position" | "turn" | "size" | "full") | null;
             /**
              * Overshoot Px
              * @description how far the edge is moved outwards, plate px
@@ -1404,7 +1830,7 @@ export interface components {
         };
         /**
          * Placement
-         * @description Artwork pinned on a surface.
+         * @description Artwork pinned on a surface; or work painted on the plate as it was held still on it, which rides back.
          */
         "Placement-Output": {
             /** Surface */
@@ -1416,6 +1842,11 @@ export interface components {
              * @enum {string}
              */
             fit: "fit" | "fill" | "stretch";
+            /**
+             * Painted
+             * @description how the plate was held still when the artwork was painted on it, if it was
+             */
+            painted: ("position" | "turn" | "size" | "full") | null;
             /**
              * Overshoot Px
              * @description how far the edge is moved outwards, plate px
@@ -1520,6 +1951,23 @@ export interface components {
                 number,
                 number
             ] | null;
+        };
+        /**
+         * PointView
+         * @description A single point at one frame, plate px; without a place when it is lost.
+         */
+        PointView: {
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "followed" | "carried" | "by_hand" | "lost";
+            /** X */
+            x: number | null;
+            /** Y */
+            y: number | null;
+            /** Sigma Px */
+            sigma_px: number | null;
         };
         /**
          * PointsKey
@@ -1637,6 +2085,12 @@ export interface components {
              * @enum {string}
              */
             rides: "plane" | "picture";
+            /**
+             * Feather Px
+             * @description width of its soft edge, plate px: nothing within it is compared
+             * @default 0
+             */
+            feather_px: number;
             /** Keys */
             keys: components["schemas"]["PointsKey-Input"][];
         };
@@ -1665,6 +2119,12 @@ export interface components {
              * @enum {string}
              */
             rides: "plane" | "picture";
+            /**
+             * Feather Px
+             * @description width of its soft edge, plate px: nothing within it is compared
+             * @default 0
+             */
+            feather_px: number;
             /** Keys */
             keys: components["schemas"]["PointsKey-Output"][];
         };
@@ -1801,8 +2261,20 @@ export interface components {
             near_to_far: string[];
         };
         /**
+         * SetLens
+         * @description Say what the lens does, or draw lines that should be straight.
+         */
+        SetLens: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_lens";
+            lens: components["schemas"]["LensModel-Input"];
+        };
+        /**
          * SetMending
-         * @description How much the track is calmed, and whether lost frames are carried by the movement around them.
+         * @description How the track is mended: calmed, spans of it calmed or left out, lost frames carried by the movement around them.
          */
         SetMending: {
             /**
@@ -1816,6 +2288,13 @@ export interface components {
             smoothing: number;
             /** Carry */
             carry: boolean;
+            /** Left Out */
+            left_out?: [
+                number,
+                number
+            ][];
+            /** Calmed */
+            calmed?: components["schemas"]["CalmedSpan-Input"][];
         };
         /**
          * SetMotion
@@ -1837,7 +2316,7 @@ export interface components {
         };
         /**
          * SetOccluder
-         * @description Change an occluder's span or soft edge.
+         * @description Change an occluder's span, soft edge, kind of outline, or the surface whose movement it follows.
          */
         SetOccluder: {
             /**
@@ -1854,6 +2333,14 @@ export interface components {
                 number,
                 number
             ] | null;
+            /**
+             * Outline
+             * @default straight
+             * @enum {string}
+             */
+            outline: "straight" | "smooth";
+            /** Rides */
+            rides?: string | null;
         };
         /**
          * SetOccluderKeys
@@ -1896,6 +2383,26 @@ export interface components {
             rate?: string | null;
             /** First Frame */
             first_frame?: number | null;
+        };
+        /**
+         * SetPoints
+         * @description Set the single points of a surface, and whether it is followed by them or by its region.
+         */
+        SetPoints: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_points";
+            /** Surface */
+            surface: string;
+            /** Points */
+            points: components["schemas"]["TrackPoint-Input"][];
+            /**
+             * Follow
+             * @enum {string}
+             */
+            follow: "region" | "points";
         };
         /**
          * SetReach
@@ -1997,7 +2504,7 @@ export interface components {
              */
             name: string;
             plate: components["schemas"]["Plate"];
-            lens: components["schemas"]["LensModel"];
+            lens: components["schemas"]["LensModel-Output"];
             camera: components["schemas"]["CameraModel"];
             /** Surfaces */
             surfaces: components["schemas"]["Surface-Output"][];
@@ -2083,6 +2590,34 @@ export interface components {
             sample_rate: number;
         };
         /**
+         * StillPicture
+         * @description The plate held still on a surface.
+         */
+        "StillPicture-Input": {
+            /** Surface */
+            surface: string;
+            /**
+             * How
+             * @default full
+             * @enum {string}
+             */
+            how: "position" | "turn" | "size" | "full";
+        };
+        /**
+         * StillPicture
+         * @description The plate held still on a surface.
+         */
+        "StillPicture-Output": {
+            /** Surface */
+            surface: string;
+            /**
+             * How
+             * @default full
+             * @enum {string}
+             */
+            how: "position" | "turn" | "size" | "full";
+        };
+        /**
          * Surface
          * @description One plane that is followed.
          */
@@ -2154,6 +2689,19 @@ export interface components {
              * @default false
              */
             carry: boolean;
+            /**
+             * Left Out
+             * @description spans of frames whose track is not used
+             */
+            left_out?: [
+                number,
+                number
+            ][];
+            /**
+             * Calmed
+             * @description spans that are smoothed by themselves
+             */
+            calmed?: components["schemas"]["CalmedSpan-Input"][];
             region?: components["schemas"]["Region-Input"];
             /** Corrections */
             corrections?: components["schemas"]["Correction"][];
@@ -2241,6 +2789,19 @@ export interface components {
              * @default false
              */
             carry: boolean;
+            /**
+             * Left Out
+             * @description spans of frames whose track is not used
+             */
+            left_out: [
+                number,
+                number
+            ][];
+            /**
+             * Calmed
+             * @description spans that are smoothed by themselves
+             */
+            calmed: components["schemas"]["CalmedSpan-Output"][];
             region: components["schemas"]["Region-Output"];
             /** Corrections */
             corrections: components["schemas"]["Correction"][];
@@ -2301,6 +2862,14 @@ export interface components {
             reason: string;
         };
         /**
+         * TakeNameRequest
+         * @description What a take is to be called; empty for its letter alone.
+         */
+        TakeNameRequest: {
+            /** Name */
+            name: string;
+        };
+        /**
          * TakeView
          * @description A take of a surface, without its frames.
          */
@@ -2314,6 +2883,11 @@ export interface components {
             surface: string;
             /** Label */
             label: string;
+            /**
+             * Name
+             * @description given by a person, or empty
+             */
+            name: string;
             /** Motion */
             motion: string;
             /** Reference Frame */
@@ -2341,6 +2915,18 @@ export interface components {
             looks: components["schemas"]["LookView"][];
             /** Median Sigma Px */
             median_sigma_px: number | null;
+        };
+        /**
+         * TrackAllRequest
+         * @description Follow every surface that has corners, the nearest first.
+         */
+        TrackAllRequest: {
+            /**
+             * Direction
+             * @default both
+             * @enum {string}
+             */
+            direction: "forwards" | "backwards" | "both";
         };
         /**
          * TrackPoint
@@ -2843,6 +3429,41 @@ export interface operations {
             };
         };
     };
+    follow_all: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrackAllRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     hand_over: {
         parameters: {
             query?: never;
@@ -2978,6 +3599,37 @@ export interface operations {
             };
         };
     };
+    straight_view: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                number: number;
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     motions: {
         parameters: {
             query?: never;
@@ -2997,6 +3649,171 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MotionAdvice"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    jitter: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JitterView"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    disagreements: {
+        parameters: {
+            query?: {
+                first?: number;
+                last?: number;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DisagreementView"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    references: {
+        parameters: {
+            query?: {
+                surface?: string | null;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FrameWorthView"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    lens_from_drawn_lines: {
+        parameters: {
+            query?: {
+                surface?: string | null;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LensView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    lens_from_track: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LensView"];
                 };
             };
             /** @description Validation Error */
@@ -3030,6 +3847,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TakeFrameView"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    call_take: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeNameRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakeView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    take_points: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: {
+                            [key: string]: components["schemas"]["PointView"];
+                        };
+                    };
                 };
             };
             /** @description Validation Error */
@@ -3239,6 +4126,42 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    crossing: {
+        parameters: {
+            query: {
+                x: number;
+                y: number;
+                reach?: number;
+            };
+            header?: never;
+            path: {
+                frame: number;
+                media_hash: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CrossingView"] | null;
+                };
             };
             /** @description Validation Error */
             422: {

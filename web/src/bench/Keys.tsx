@@ -2,14 +2,19 @@
 import { useEffect } from "react";
 import type { Edit } from "../api/client";
 import { useWork } from "./context";
-import { actionOf, nudgeOf } from "./keys";
+import { actionOf, type KeyAction, nudgeOf, strideOf } from "./keys";
+import { setTool, toolProblem } from "./tools";
 import { pair } from "./model/geometry";
-import { movePoint, removePoint } from "./model/polygons";
-import { goTo, setBench, type StepId, useBench } from "./state";
+import { keyBeside } from "./model/keyed";
+import { moveSome, removePoint } from "./model/polygons";
+import { goTo, setBench, type StepId, type Tool, useBench } from "./state";
 import { useTracking } from "./useTracking";
 import { useDrawing } from "./viewer/useDrawing";
+import { useCrossing } from "./viewer/useCrossing";
+import { useMarks } from "./viewer/useMarks";
 import { useShapes } from "./viewer/useShapes";
 
+const TOOL_KEYS: Partial<Record<KeyAction, Tool>> = { follow: "include", cutOut: "exclude", inFront: "occluder", corners: "corners", point: "point" };
 const STEP_KEYS: Record<string, StepId> = { "1": "prepare", "2": "outline", "3": "track", "4": "inspect", "6": "place", "9": "handover" };
 
 function isTyping(target: EventTarget | null): boolean {
@@ -22,18 +27,24 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
   const shapes = useShapes();
   const drawing = useDrawing();
   const tracking = useTracking();
+  const marks = useMarks();
+  const step = useBench((s) => s.step);
+  const here = useBench((s) => s.frame);
+  const crossing = useCrossing(shapes.corners, step === "outline" ? here === work.surface?.reference_frame : step === "inspect" && !!work.frames?.get(here)?.homography);
 
   useEffect(() => {
     const { count, take, undo, redo, surface } = work;
     const down = (e: KeyboardEvent) => {
       const state = useBench.getState();
       const { selection, frame } = state;
-      const action = isTyping(e.target) ? null : actionOf(e, selection !== null);
+      const action = isTyping(e.target) ? null : actionOf(e, state.tool !== "move" || (selection !== null && (selection.kind !== "points" || selection.indices.length > 0)));
       if (action === null) return;
       // A focused button answers to Space and Enter itself.
       if ((action === "play" || action === "finish") && (e.target as HTMLElement).closest?.("button, a, [role=radio]")) return;
       e.preventDefault();
-      const points = selection?.kind === "corner" ? shapes.corners : selection ? shapes.shapes.find((s) => s.id === selection.shape)?.points : null;
+      const shape = selection?.kind === "points" ? shapes.shapes.find((s) => s.id === selection.shape) : undefined;
+      const points = selection?.kind === "corner" ? shapes.corners : (shape?.points ?? null);
+      const known = !!work.frames?.get(frame)?.homography || frame === surface?.reference_frame;
       switch (action) {
         case "play": return setBench({ playing: state.playing === 0 ? 1 : 0 });
         case "pause": return setBench({ playing: 0 });
@@ -49,6 +60,9 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
         case "swap": return setBench({ swapped: !state.swapped });
         case "magnify": return setBench({ holdMagnifier: true });
         case "holdPlate": return setBench({ holdPlate: true });
+        case "holdReference": return setBench({ holdReference: true });
+        case "flipPatch": return setBench({ flipPatch: true });
+        case "trackAll": return void tracking.startAll();
         case "overlays": return setBench({ overlays: !state.overlays });
         case "track": return void tracking.start("forwards");
         case "trackBack": return void tracking.start("backwards");
@@ -63,10 +77,22 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
           return void work.edit({ kind: "hold_frame", surface: surface.id, frame, corners: held ? null : shapes.corners?.map((p) => pair(p)) } as Edit);
         }
         case "curve": return setBench({ curve: state.curve ? null : "doubt" });
+        case "follow":
+        case "cutOut":
+        case "inFront":
+        case "corners":
+        case "point": {
+          const tool = TOOL_KEYS[action];
+          if (tool && toolProblem(tool, work, frame) === null) {
+            setBench({ step: "outline" });
+            setTool(tool);
+          }
+          return;
+        }
         case "undo": return void undo();
         case "redo": return void redo();
         case "help": return showHelp();
-        case "finish": return drawing.finish();
+        case "finish": return drawing.press();
         case "stop":
           if (state.tool !== "move") drawing.cancel();
           else if (tracking.job) void tracking.stop();
@@ -79,31 +105,82 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
           return;
         }
         case "cycle": {
+          const step = e.shiftKey ? -1 : 1;
+          if (selection?.kind === "mark") {
+            const all = marks.marks.map((m) => m.id);
+            const to = all[(all.indexOf(selection.id) + step + all.length) % all.length];
+            if (to !== undefined) setBench({ selection: { kind: "mark", id: to } });
+            return;
+          }
           if (!selection || !points?.length) return;
-          const now = selection.kind === "corner" ? selection.corner : selection.index;
-          const to = (now + (e.shiftKey ? -1 : 1) + points.length) % points.length;
-          setBench({ selection: selection.kind === "corner" ? { kind: "corner", corner: to } : { ...selection, index: to } });
+          const now = selection.kind === "corner" ? selection.corner : (selection.indices.at(-1) ?? -step);
+          const to = (now + step + points.length) % points.length;
+          setBench({ selection: selection.kind === "corner" ? { kind: "corner", corner: to } : { ...selection, indices: [to] } });
           return;
         }
         case "nudge": {
-          if (!selection || !points) return;
+          if (state.tool !== "move") {
+            const by = strideOf(e);
+            return drawing.step(by.x, by.y);
+          }
           const by = nudgeOf(e);
-          const index = selection.kind === "corner" ? selection.corner : selection.index;
-          const p = points[index];
-          const known = work.frames?.get(frame)?.homography || frame === surface?.reference_frame;
-          if (p && known) shapes.commit(selection.kind === "corner" ? "corners" : selection.shape, movePoint(points, index, { x: p.x + by.x, y: p.y + by.y }));
+          if (selection?.kind === "mark") {
+            const mark = marks.marks.find((m) => m.id === selection.id);
+            if (mark) marks.move(mark.id, { x: mark.at.x + by.x, y: mark.at.y + by.y });
+            return;
+          }
+          if (!selection || !points) return;
+          if (selection.kind === "corner" && !known) return;
+          const indices = selection.kind === "corner" ? [selection.corner] : selection.indices;
+          shapes.commit(selection.kind === "corner" ? "corners" : selection.shape, moveSome(points, indices, by.x, by.y));
           return;
         }
-        case "remove":
-          if (selection?.kind !== "point" || !points) return;
-          if (e.shiftKey) shapes.remove(selection.shape);
-          else shapes.commit(selection.shape, removePoint(points, selection.index));
-          setBench({ selection: null });
+        case "all":
+          if (shape) setBench({ selection: { kind: "points", shape: shape.id, indices: shape.points.map((_, i) => i) } });
+          return;
+        case "choose": {
+          // The first corner, or the next shape: what the keyboard begins with.
+          if (selection || state.step !== "outline") return setBench({ selection: { kind: "corner", corner: 0 } });
+          return setBench({ selection: surface?.corners ? { kind: "corner", corner: 0 } : null });
+        }
+        case "shape": {
+          if (state.step !== "outline" || shapes.shapes.length === 0) return;
+          const at = shapes.shapes.findIndex((s) => s.id === shape?.id);
+          const next = shapes.shapes[(at + 1) % shapes.shapes.length];
+          if (next) setBench({ selection: { kind: "points", shape: next.id, indices: next.points.map((_, i) => i) } });
+          return;
+        }
+        case "keyBefore":
+        case "keyAfter": {
+          const frames = shape?.keys ?? surface?.points.find((p) => selection?.kind === "mark" && p.id === selection.id)?.keys.map((k) => k.frame) ?? [];
+          const to = keyBeside(frames, frame, action === "keyAfter" ? 1 : -1);
+          if (to !== null) goTo(to, count);
+          return;
+        }
+        case "dropKey":
+          if (shape) shapes.removeKey(shape.id);
+          return;
+        case "snap":
+          if (selection?.kind === "corner" && shapes.corners && crossing) {
+            const at = shapes.corners[selection.corner];
+            if (at) shapes.commit("corners", moveSome(shapes.corners, [selection.corner], crossing.at.x - at.x, crossing.at.y - at.y));
+          }
+          return;
+        case "remove": {
+          if (selection?.kind === "mark") marks.remove(selection.id);
+          else if (selection?.kind === "points" && points) {
+            if (e.shiftKey || selection.indices.length >= points.length - 2) shapes.remove(selection.shape);
+            else shapes.commit(selection.shape, [...selection.indices].sort((a, b) => b - a).reduce((left, i) => removePoint(left, i), points));
+          }
+          return selection?.kind === "corner" ? undefined : setBench({ selection: null });
+        }
       }
     };
     const up = (e: KeyboardEvent) => {
       if (e.key.toLowerCase() === "m") setBench({ holdMagnifier: false });
       if (e.key.toLowerCase() === "c") setBench({ holdPlate: false });
+      if (e.key.toLowerCase() === "u") setBench({ holdReference: false });
+      if (e.key.toLowerCase() === "y") setBench({ flipPatch: false });
     };
     // A control used with the pointer gives the keys back to the Bench; one reached with Tab keeps them.
     const release = () => {
@@ -118,6 +195,6 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
       window.removeEventListener("keydown", down);
       window.removeEventListener("keyup", up);
     };
-  }, [drawing, shapes, showHelp, tracking, work]);
+  }, [crossing, drawing, marks, shapes, showHelp, tracking, work]);
   return null;
 }

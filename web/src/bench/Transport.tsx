@@ -1,14 +1,8 @@
 /** Playing, what is shown, the wipe, overlays and zoom. */
 import { Button, Segmented, Select, Tooltip } from "antd";
 import { useWork } from "./context";
-import { goTo, type Held, setBench, type Shown, useBench } from "./state";
-
-const HELD: { value: Held; label: string }[] = [
-  { value: "position", label: "position" },
-  { value: "turn", label: "and turn" },
-  { value: "size", label: "and size" },
-  { value: "full", label: "fully" },
-];
+import { HELD } from "./held";
+import { goTo, setBench, type Shown, useBench } from "./state";
 
 export function setView(view: { zoom: number; panX: number; panY: number } | null): void {
   window.dispatchEvent(new CustomEvent("bench-view", { detail: view }));
@@ -40,6 +34,7 @@ export function Transport() {
           { value: "analysis", label: <Tooltip title={surface?.corners ? "What the tracker looks at; set up in Track" : "Place the corners first"}>Analysis</Tooltip>, disabled: !surface?.corners },
           { value: "coverage", label: <Tooltip title="Which pixels are compared here: filled. Striped: covered by something nearer. Dotted: cut out">Coverage</Tooltip>, disabled: !surface?.corners },
           { value: "still", label: <Tooltip title={take ? "The plate moved so that the surface stays still: what drifts, slips" : "Track the surface first"}>Held still</Tooltip>, disabled: !take },
+          ...(shown === "straight" ? [{ value: "straight", label: <Tooltip title="The whole frame without the lens's distortion; set up in Outline, Lens">Corrected</Tooltip> }] : []),
           { value: "wipe", label: <Tooltip title={placed ? "Result left, plate right; drag the line" : "Place artwork first"}>Wipe</Tooltip>, disabled: !placed },
         ]} />
       {shown === "still" && wipe === null && (

@@ -2,6 +2,7 @@
 import { Tooltip } from "antd";
 import { rangesText, rateText } from "../ui/format";
 import { type BenchWork, useWork } from "./context";
+import { regionShapes } from "./model/keyed";
 import { setBench, type StepId, useBench } from "./state";
 
 type Line = { text: string; mark: "done" | "look" | "open" };
@@ -13,8 +14,8 @@ function lines(work: BenchWork): Record<StepId, Line> {
   const artwork = placement?.artwork.media ? shot.media[placement.artwork.media] : undefined;
   const delivered = shot.deliveries[0];
   const reading = plate.state === "reading";
-  const shapes = surface ? surface.region.include.length : 0;
-  const cuts = surface ? surface.region.exclude.length : 0;
+  const shapes = surface ? regionShapes(surface).filter((s) => s.role === "include").length : 0;
+  const cuts = surface ? regionShapes(surface).length - shapes : 0;
   const squarePixels = facts?.pixel_aspect === "1/1";
   return {
     prepare: reading

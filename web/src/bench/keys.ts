@@ -3,7 +3,8 @@
 export type KeyAction =
   | "play" | "pause" | "forwards" | "backwards" | "next" | "previous" | "next10" | "previous10" | "first" | "last"
   | "step" | "cycle" | "nudge" | "swap" | "magnify" | "holdPlate" | "overlays"
-  | "track" | "trackBack" | "trackBoth" | "stop" | "look" | "again" | "againOn" | "againBack" | "hold" | "curve" | "undo" | "redo" | "help" | "remove" | "finish";
+  | "track" | "trackBack" | "trackBoth" | "stop" | "look" | "again" | "againOn" | "againBack" | "hold" | "curve" | "undo" | "redo" | "help" | "remove" | "finish"
+  | "all" | "choose" | "shape" | "keyBefore" | "keyAfter" | "dropKey" | "snap" | "holdReference" | "flipPatch" | "trackAll" | "follow" | "cutOut" | "inFront" | "corners" | "point";
 
 export type KeyRow = { keys: string; does: string };
 
@@ -16,9 +17,18 @@ export const KEY_LIST: KeyRow[] = [
   { keys: "1-4, 6, 9", does: "steps: Prepare, Outline, Track, Inspect, Place, Hand over" },
   { keys: "Tab", does: "next corner or point, Shift+Tab the one before (while one is chosen)" },
   { keys: "arrows", does: "nudge the chosen corner or point by 0.1 px; Shift 1 px; Ctrl 0.01 px" },
-  { keys: "Delete", does: "take the chosen point, or the whole shape with Shift, away" },
-  { keys: "Enter", does: "close the shape being drawn" },
+  { keys: "I, E, W", does: "draw what is followed, what is cut out, what is in front" },
+  { keys: "P, Q", does: "place the four corners; set a single point" },
+  { keys: "arrows, Enter", does: "while drawing: move the hand by 8 px, Shift 40, Ctrl 1; set a point; Enter again closes" },
+  { keys: "V", does: "choose the first corner" },
+  { keys: "X", does: "choose the next shape, with all its points" },
+  { keys: "Shift and a drag", does: "choose the points inside; Ctrl+A all of the shape" },
+  { keys: "Delete", does: "take the chosen points, or the whole shape with Shift, away" },
+  { keys: "[ ]", does: "key before, key after, of the chosen shape or point" },
+  { keys: "D", does: "delete the chosen shape's key at this frame" },
+  { keys: "S", does: "snap the chosen corner to the crossing of edges that is offered" },
   { keys: "T, Shift+T, B", does: "track forwards, backwards, both directions" },
+  { keys: "Shift+B", does: "track all surfaces both ways, the nearest first" },
   { keys: "A", does: "follow this frame again" },
   { keys: "R, Shift+R", does: "follow again from here on, from here back" },
   { keys: "H", does: "hold these corners, or let them go" },
@@ -28,6 +38,8 @@ export const KEY_LIST: KeyRow[] = [
   { keys: "F", does: "swap flat view and picture" },
   { keys: "M (hold)", does: "magnify" },
   { keys: "C (hold)", does: "show the plate" },
+  { keys: "U (hold)", does: "the reference frame's crops in the strip" },
+  { keys: "Y (hold)", does: "the other patch in the flat view" },
   { keys: "O", does: "overlays on and off" },
   { keys: "Ctrl+Z, Ctrl+Shift+Z", does: "undo, redo" },
   { keys: "?", does: "this list" },
@@ -35,7 +47,8 @@ export const KEY_LIST: KeyRow[] = [
 
 const PLAIN: Record<string, KeyAction> = {
   " ": "play", j: "backwards", k: "pause", l: "forwards", Home: "first", End: "last", f: "swap", m: "magnify", c: "holdPlate",
-  o: "overlays", t: "track", b: "trackBoth", a: "again", r: "againOn", h: "hold", g: "curve", Escape: "stop", n: "look", "?": "help", Delete: "remove", Backspace: "remove",
+  o: "overlays", t: "track", b: "trackBoth", a: "again", r: "againOn", h: "hold", g: "curve", Escape: "stop", n: "look", v: "choose", x: "shape", "[": "keyBefore", "]": "keyAfter", d: "dropKey", s: "snap",
+  i: "follow", e: "cutOut", w: "inFront", p: "corners", q: "point", u: "holdReference", y: "flipPatch", "?": "help", Delete: "remove", Backspace: "remove",
   Enter: "finish", ",": "previous", ".": "next",
 };
 
@@ -46,15 +59,24 @@ export function actionOf(e: Pressed, chosen: boolean): KeyAction | null {
   const command = e.ctrlKey || e.metaKey;
   const key = e.key.length === 1 ? e.key.toLowerCase() : e.key;
   if (command && key === "z") return e.shiftKey ? "redo" : "undo";
+  if (command && key === "a") return chosen ? "all" : null;
   if (chosen && key.startsWith("Arrow")) return "nudge";
   if (command || e.altKey) return null;
   if (key === "ArrowRight") return e.shiftKey ? "next10" : "next";
   if (key === "ArrowLeft") return e.shiftKey ? "previous10" : "previous";
   if (key === "Tab") return chosen ? "cycle" : null;
+  if (key === "b" && e.shiftKey) return "trackAll";
   if (key === "t" && e.shiftKey) return "trackBack";
   if (key === "r" && e.shiftKey) return "againBack";
   if (/^[123469]$/.test(key)) return "step";
   return PLAIN[key] ?? null;
+}
+
+/** How far an arrow key moves the drawing hand, plate px. */
+export function strideOf(e: Pressed): { x: number; y: number } {
+  const by = e.shiftKey ? 40 : e.ctrlKey || e.metaKey ? 1 : 8;
+  const { x, y } = nudgeOf({ ...e, shiftKey: true });
+  return { x: x * by, y: y * by };
 }
 
 /** How far an arrow key moves a point, plate px. */

@@ -1,15 +1,20 @@
 /** What the Bench shows at this moment: frame, view, tool, selection. Not the document. */
 import { create } from "zustand";
 import type { CurveId } from "./model/curves";
+import type { Scope } from "./model/keyed";
+import type { Density } from "./strip/layout";
 
-export type Shown = "plate" | "result" | "analysis" | "coverage" | "still";
+export type Shown = "plate" | "result" | "analysis" | "coverage" | "still" | "straight";
 /** How far the picture is moved when a surface is held still. */
 export type Held = "position" | "turn" | "size" | "full";
+/** Another frame beside this one in the flat view: the reference, the one before, or one by number. */
+export type Against = { frame: "reference" | "before" | number | null; how: "beside" | "difference" };
 export type StepId = "prepare" | "outline" | "track" | "inspect" | "place" | "handover";
-export type Tool = "move" | "include" | "exclude" | "occluder" | "corners";
+export type Tool = "move" | "include" | "exclude" | "occluder" | "corners" | "point" | "line";
 export type Selection =
   | { kind: "corner"; corner: number }
-  | { kind: "point"; shape: string; index: number }
+  | { kind: "points"; shape: string; indices: number[] }
+  | { kind: "mark"; id: string }
   | null;
 
 export type BenchState = {
@@ -25,6 +30,23 @@ export type BenchState = {
   step: StepId;
   tool: Tool;
   selection: Selection;
+  /** What moving a shape's points counts for. */
+  scope: Scope;
+  /** How new shapes are drawn. */
+  outline: "straight" | "smooth";
+  /** The picture along the surface's edges is shown, laid straight. */
+  edges: boolean;
+  density: Density;
+  /** Magnification of the strip's crops. */
+  cropZoom: number;
+  /** The strip shows the reference frame's crops, while a key is held. */
+  holdReference: boolean;
+  /** What the flat view lays this frame against. */
+  against: Against;
+  /** The other patch is shown in place of this one, while a key is held. */
+  flipPatch: boolean;
+  /** Lines drawn for the lens, and its grid, are shown. */
+  lens: boolean;
   /** Another take of the surface that is laid beside the chosen one. */
   beside: string | null;
   /** A curve shown instead of the crops. */
@@ -53,6 +75,15 @@ export const START: BenchState = {
   step: "prepare",
   tool: "move",
   selection: null,
+  scope: "here",
+  outline: "straight",
+  edges: false,
+  density: "large",
+  cropZoom: 1,
+  holdReference: false,
+  against: { frame: null, how: "beside" },
+  flipPatch: false,
+  lens: false,
   beside: null,
   curve: null,
   threshold: null,

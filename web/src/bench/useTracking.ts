@@ -13,6 +13,8 @@ export type Tracking = {
   start: (direction: Direction) => Promise<unknown>;
   /** Follow a span of frames again, led into from what is kept beside it. */
   again: (span: [number, number], direction?: Direction) => Promise<unknown>;
+  /** Follow every surface that has corners, the nearest first. */
+  startAll: () => Promise<unknown>;
   stop: () => Promise<unknown>;
 };
 
@@ -32,6 +34,10 @@ export function useTracking(): Tracking {
       job,
       start: (direction) => begin(direction, null),
       again: (span, direction = "both") => begin(direction, span),
+      startAll: async () => {
+        await act(() => api.POST("/api/shots/{shot_id}/track-all", { params: { path: { shot_id: shot.id } }, body: { direction: "both" } }));
+        await client.invalidateQueries({ queryKey: keys.jobs });
+      },
       stop: async () => {
         if (job) await stopJob(job.id);
       },

@@ -33,3 +33,8 @@ export function mediaFactsText(media: MediaView): string {
 export function timeText(iso: string): string {
   return new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" }).format(new Date(iso));
 }
+
+/** How a take is called: its letter, and its name if it was given one. */
+export function takeName(take: { label: string; name: string }): string {
+  return take.name ? `${take.label} ${take.name}` : take.label;
+}

@@ -66,7 +66,16 @@ class Lens:
         _undistort(flat, self.terms(), out)
         return out.reshape(np.shape(seen))
 
+    def one_to_one_radius(self) -> float:
+        """Radius, in half diagonals, up to which different ideal points are seen in different places; at most MOST_RADII."""
+        r = np.linspace(0, MOST_RADII, 400)
+        slope = 1 + 3 * self.k1 * r**2 + 5 * self.k2 * r**4 + 7 * self.k3 * r**6
+        folded = np.flatnonzero(slope <= 0)
+        return float(r[folded[0] - 1]) if len(folded) else MOST_RADII
 
+
+# Nothing is looked for further out than this many half diagonals.
+MOST_RADII = 3.0
 NO_LENS = np.array([0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0])
 
 
@@ -104,4 +113,8 @@ def _undistort(points, lens, out):  # type: ignore[no-untyped-def]
             part = (eu * x + ev * y) / max(r2, 1e-12)
             u += part * x / along + (eu - part * x) / across
             v += part * y / along + (ev - part * y) / across
+            # Beyond what the model reaches, steps grow without end: they stay near the picture.
+            far = np.sqrt((u - lens[0]) ** 2 + (v - lens[1]) ** 2) / (MOST_RADII * lens[2])
+            if not far <= 1.0:
+                u, v = lens[0] + (u - lens[0]) / far, lens[1] + (v - lens[1]) / far
         out[i, 0], out[i, 1] = u, v

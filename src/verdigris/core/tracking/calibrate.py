@@ -91,8 +91,12 @@ def calibrate(
     pictures = {n: (picture(n), hidden(n)) for n in frames}
     base = follower.under(start, reference_movement)
     stated = base.restated(results)
-    if follower.optics.shutter is None:
-        base = base.under(replace(start, shutter=_best_shutter(base, stated, pictures)), reference_movement)
+    likely = base.under(replace(start, shutter=_best_shutter(base, stated, pictures)), reference_movement)
+    if likely.optics.shutter != base.optics.shutter:
+        # What the quickest frames like must not cost the slow ones: those know the reference frame's own smear.
+        gain, give = _gain(base, stated, likely, results, pictures, stop)
+        if gain > max(LEAST_GAIN, 2 * give):
+            base = likely
     plain = Calibration(base.optics, reference_movement, {}, 0.0)
     allowed: tuple[Term, ...] = ("shutter", "tone", *(("readout",) if readout else ()), *(("k1", "k2") if lens else ()))
     before = _linearise(base, stated, pictures, allowed, stop)
@@ -113,7 +117,9 @@ def calibrate(
         plainly = rows and abs(estimates["readout"].value) > CERTAIN * estimates["readout"].sigma
         # More terms must earn their keep; what the equations are certain of, by less.
         certain = all(abs(e.value) > CERTAIN * e.sigma for e in estimates.values())
-        if gain > max(best_gain, (1 if certain else 2) * give) or (best is plain and (refined or plainly)):
+        # A lens that is known bends only the outermost frames otherwise by its second term: few gain, but they gain plainly.
+        deeper = certain and "k2" in estimates and "k1" in known and gain > LEAST_GAIN
+        if gain > max(best_gain, (1 if certain else 2) * give) or (best is plain and (refined or plainly or deeper)):
             changed = max(abs(e.value - _value(base.optics, t)) / e.sigma for t, e in estimates.items())  # type: ignore[arg-type]
             best, best_gain = Calibration(found.optics, reference_movement, estimates, gain, changed), max(gain, 0.0) + LEAST_GAIN
     return best

@@ -9,7 +9,7 @@ References
 Rauch, Tung and Striebel, Maximum likelihood estimates of linear dynamic systems, AIAA Journal 3(8), 1965.
 """
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -24,6 +24,9 @@ EXACT_PX = 1e-4
 DRIFT = 1.0
 LEAST_ACCELERATION_PX = 0.02
 SHAPE_FREEDOM = 1e6
+# Over so many frames the calm of a span fades in at its ends.
+FADE_FRAMES = 4
+LEFT_OUT = "Left out by hand."
 
 
 def hold(results: Mapping[int, FrameResult], by_hand: Mapping[int, Float64], reference_corners: Float64) -> dict[int, FrameResult]:
@@ -59,6 +62,36 @@ def smooth(results: Mapping[int, FrameResult], reference_corners: Float64, stren
     if strength <= 0:
         return dict(results)
     return _estimate(results, {}, reference_corners, drifts=False, keep_sure=False, strength=strength)
+
+
+def smooth_span(
+    results: Mapping[int, FrameResult], reference_corners: Float64, span: tuple[int, int], strength: float = 1.0
+) -> dict[int, FrameResult]:
+    """The same track with a span of frames calmer; at its ends the calm fades in, so that nothing jumps.
+
+    Parameters
+    ----------
+    span : first and last frame
+    strength : as for `smooth`
+    """
+    calm, answer = smooth(results, reference_corners, strength), dict(results)
+    for n, r in results.items():
+        c = calm[n]
+        if not span[0] <= n <= span[1] or r.corners is None or c.corners is None:
+            continue
+        t = min(1.0, (1 + min(n - span[0], span[1] - n)) / (FADE_FRAMES + 1))
+        corners = r.corners + t * t * (3 - 2 * t) * (c.corners - r.corners)
+        if find_quad_problem(corners) is None:
+            answer[n] = replace(r, corners=corners, homography=homography_from_quads(reference_corners, corners), evidence=None)
+    return answer
+
+
+def leave_out(results: Mapping[int, FrameResult], spans: Sequence[tuple[int, int]]) -> dict[int, FrameResult]:
+    """The same track without some spans of frames: they count as lost, and may be carried."""
+    return {
+        n: FrameResult(n, "lost", None, None, None, None, 0.0, LEFT_OUT) if any(a <= n <= b for a, b in spans) else r
+        for n, r in results.items()
+    }
 
 
 def fill_gaps(results: Mapping[int, FrameResult], reference_corners: Float64, frames: range) -> dict[int, FrameResult]:

@@ -41,6 +41,14 @@ export function DepthLine() {
     void edit({ kind: "set_depth_order", near_to_far: ids });
     setHeld(null);
   };
+  /** Choose what is in front: at this frame, or where it is there at all. */
+  const choose = (id: string) => {
+    const o = document.occluders.find((x) => x.id === id);
+    if (!o) return;
+    const there = !o.span || (frame >= o.span[0] && frame <= o.span[1]);
+    const indices = o.keys[0]?.points.map((_, i) => i) ?? [];
+    setBench({ step: "outline", tool: "move", selection: { kind: "points", shape: `occluder:${id}`, indices }, ...(there ? {} : { frame: o.keys[0]?.frame ?? o.span?.[0] ?? frame }) });
+  };
   const spanText = (id: string) => {
     const span = document.occluders.find((o) => o.id === id)?.span;
     return span ? `in front, ${span[0] + firstFrame}-${span[1] + firstFrame}` : "in front, whole shot";
@@ -61,7 +69,7 @@ export function DepthLine() {
             <button draggable className={`tile ${surface?.id === item.id ? "chosen" : ""}`} data-testid={`tile-${item.id}`}
               title="Drag to change its distance from the camera"
               onDragStart={() => setHeld(item.id)} onDragOver={(e) => e.preventDefault()} onDrop={(e) => drop(e, item.id)}
-              onClick={() => own && setBench({ surface: item.id })}>
+              onClick={() => (own ? setBench({ surface: item.id }) : choose(item.id))}>
               <span className={`swatch ${item.kind}`} />
               <span>
                 {item.name}

@@ -1,9 +1,11 @@
 /** The surface seen square-on, held still, drawn from the picture by a fine mesh. */
+import { Segmented, Select, Tooltip } from "antd";
 import { useEffect, useRef, useState } from "react";
 import { useWork } from "../context";
 import { apply, edgeAspect, type PlatePoint, unitSquareTo } from "../model/geometry";
 import { glyphPath } from "../../ui/corners";
-import { useBench } from "../state";
+import { cornersAt } from "../model/shot";
+import { setBench, useBench } from "../state";
 import { frameCache } from "../viewer/frames";
 import { useFrameUrl } from "../viewer/useFrameUrls";
 import { useShapes } from "../viewer/useShapes";
@@ -47,33 +49,58 @@ function drawFlat(cells: number, context: CanvasRenderingContext2D, picture: Ima
   }
 }
 
+/** A picture of some frame, as soon as it is here. */
+function usePicture(url: string | null): ImageBitmap | null {
+  const [held, setHeld] = useState<{ url: string; picture: ImageBitmap } | null>(null);
+  useEffect(() => {
+    if (url === null) return undefined;
+    let current = true;
+    void frameCache.get(url).then((picture) => current && picture && setHeld({ url, picture }));
+    return () => {
+      current = false;
+    };
+  }, [url]);
+  // The last one stays until the next is here, so that nothing flickers.
+  return url === null ? null : (held?.picture ?? null);
+}
+
+/** Which frame this one is laid against, and where its corners are there. */
+function useOther(): { frame: number; corners: PlatePoint[] } | null {
+  const { surface, frames, count } = useWork();
+  const { frame } = useBench((s) => s.against);
+  const here = useBench((s) => s.frame);
+  if (!surface || frame === null) return null;
+  const other = frame === "reference" ? surface.reference_frame : frame === "before" ? here - 1 : frame;
+  const corners = other >= 0 && other < count ? cornersAt(surface, frames, other) : null;
+  return corners ? { frame: other, corners } : null;
+}
+
+type Part = { x: number; y: number; w: number; h: number };
+
 export function FlatView({ tall }: { tall?: boolean }) {
-  const { plate, surface, pixelAspect } = useWork();
+  const { plate, surface, pixelAspect, firstFrame } = useWork();
   const { corners } = useShapes();
   const [box, size] = useSize();
   const ref = useRef<HTMLCanvasElement>(null);
   const frame = useBench((s) => s.frame);
   const playing = useBench((s) => s.playing !== 0);
+  const { how } = useBench((s) => s.against);
+  const flipped = useBench((s) => s.flipPatch);
+  const other = useOther();
   // What is held still lies elsewhere in its picture; the surface itself is the same on the plate.
-  const shown = useBench((s) => (s.holdPlate || s.shown === "still" || s.shown === "coverage" ? "plate" : s.shown));
+  const shown = useBench((s) => (s.holdPlate || s.shown === "still" || s.shown === "coverage" || s.shown === "straight" ? "plate" : s.shown));
   const urlOf = useFrameUrl();
-  const url = urlOf(shown, frame);
-  const [picture, setPicture] = useState<ImageBitmap | null>(null);
-
-  useEffect(() => {
-    let current = true;
-    void frameCache.get(url).then((p) => current && p && setPicture(p));
-    return () => {
-      current = false;
-    };
-  }, [url]);
+  const picture = usePicture(urlOf(shown, frame));
+  const otherPicture = usePicture(other ? urlOf(shown, other.frame) : null);
 
   const margin = 22;
   const reference = surface?.corners?.map(([x, y]) => ({ x: x * pixelAspect, y })) ?? null;
   const aspect = reference ? edgeAspect(reference) : 1;
-  const w = Math.max(10, Math.min(size.width - 2 * margin, (size.height - 2 * margin) * aspect));
+  const beside = other !== null && how === "beside";
+  const room = beside ? (size.width - 2 * margin - 8) / 2 : size.width - 2 * margin;
+  const w = Math.max(10, Math.min(room, (size.height - 2 * margin) * aspect));
   const h = w / aspect;
-  const x0 = (size.width - w) / 2;
+  const x0 = (size.width - (beside ? 2 * w + 8 : w)) / 2;
   const y0 = (size.height - h) / 2;
 
   useEffect(() => {
@@ -86,21 +113,75 @@ export function FlatView({ tall }: { tall?: boolean }) {
     context.setTransform(ratio, 0, 0, ratio, 0, 0);
     context.fillStyle = "#2c2c2c";
     context.fillRect(0, 0, size.width, size.height);
-    if (picture && corners) drawFlat(playing ? CELLS_PLAYING : CELLS_STILL, context, picture, corners, picture.width / plate.facts.width, x0, y0, w, h);
-  }, [corners, h, picture, plate.facts, playing, size, w, x0, y0]);
+    const wide = plate.facts.width;
+    const patch = (from: ImageBitmap | null, quad: PlatePoint[] | null, part: Part) => {
+      if (from && quad) drawFlat(playing ? CELLS_PLAYING : CELLS_STILL, context, from, quad, from.width / wide, part.x, part.y, part.w, part.h);
+    };
+    const first = { x: x0, y: y0, w, h };
+    if (!other) patch(picture, corners, first);
+    else if (how === "difference") {
+      patch(picture, corners, first);
+      context.globalCompositeOperation = "difference";
+      patch(otherPicture, other.corners, first);
+      context.globalCompositeOperation = "source-over";
+      // What differs is faint: eight times brighter.
+      context.save();
+      context.beginPath();
+      context.rect(x0, y0, w, h);
+      context.clip();
+      context.globalCompositeOperation = "lighter";
+      for (let i = 0; i < 3; i++) context.drawImage(canvas, 0, 0, size.width, size.height);
+      context.restore();
+    } else {
+      patch(flipped ? otherPicture : picture, flipped ? other.corners : corners, first);
+      patch(otherPicture, other.corners, { ...first, x: x0 + w + 8 });
+    }
+  }, [corners, flipped, h, how, other, otherPicture, picture, plate.facts, playing, size, w, x0, y0]);
 
   return (
-    <div className="flat" ref={box} data-testid="flat-view" style={tall ? { height: "100%" } : undefined}>
+    <div className="flat" ref={box} data-testid="flat-view" data-against={other?.frame ?? ""} style={tall ? { height: "100%" } : undefined}>
       <canvas ref={ref} style={{ width: size.width, height: size.height, display: "block" }} />
       {corners ? (
         <svg className="overlay" width={size.width} height={size.height} aria-hidden>
           {[[x0, y0], [x0 + w, y0], [x0 + w, y0 + h], [x0, y0 + h]].map(([x = 0, y = 0], i) => (
             <path key={i} d={glyphPath(i, 4.8)} transform={`translate(${x} ${y})`} fill="#f4ecda" stroke="#121414" strokeWidth={1.2} />
           ))}
+          {other && beside && (
+            <>
+              <text x={x0 + w / 2} y={y0 + h + 15} textAnchor="middle" className="tag">{(flipped ? other.frame : frame) + firstFrame}</text>
+              <text x={x0 + 1.5 * w + 8} y={y0 + h + 15} textAnchor="middle" className="tag">{other.frame + firstFrame}</text>
+            </>
+          )}
+          {other && !beside && <text x={x0 + w / 2} y={y0 + h + 15} textAnchor="middle" className="tag">{`${frame + firstFrame} less ${other.frame + firstFrame}, eight times`}</text>}
         </svg>
       ) : (
         <div className="flat-empty quiet">{surface?.corners ? "The surface is not followed at this frame." : "Place the four corners to see the surface square-on."}</div>
       )}
+      {corners && <PatchChoice />}
     </div>
+  );
+}
+
+/** Another frame's patch beside this one, or what differs between both. */
+function PatchChoice() {
+  const { surface, firstFrame, take } = useWork();
+  const against = useBench((s) => s.against);
+  if (!surface || !take) return null;
+  const options = [
+    { value: "none", label: "alone" },
+    { value: "reference", label: `reference, ${surface.reference_frame + firstFrame}` },
+    { value: "before", label: "frame before" },
+    ...surface.held.map((x) => ({ value: String(x.frame), label: `held ${x.frame + firstFrame}` })),
+  ];
+  const choose = (v: string) => setBench({ against: { ...against, frame: v === "none" ? null : v === "reference" || v === "before" ? v : Number(v) } });
+  return (
+    <span className="patch-choice">
+      {against.frame !== null && (
+        <Tooltip title="Beside each other, or what differs; hold Y to flip">
+          <Segmented size="small" value={against.how} data-testid="patch-how" options={["beside", "difference"]} onChange={(how) => setBench({ against: { ...against, how: how as "beside" | "difference" } })} />
+        </Tooltip>
+      )}
+      <Tooltip title="Lay another frame's patch against this one"><Select size="small" variant="borderless" popupMatchSelectWidth={150} value={against.frame === null ? "none" : String(against.frame)} options={options} aria-label="patch against" data-testid="patch-against" onChange={choose} /></Tooltip>
+    </span>
   );
 }

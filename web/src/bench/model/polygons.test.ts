@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { closes, insertAfter, likewise, midpoint, moveAll, movePoint, removePoint } from "./polygons";
+import { boxOf, closes, insertAfter, likewise, midpoint, moveAll, movePoint, moveSome, removePoint, scaleSome, within } from "./polygons";
 
 const triangle = [{ x: 0, y: 0 }, { x: 10, y: 0 }, { x: 0, y: 10 }];
 
@@ -24,6 +24,30 @@ it("closes near the first point once there are three", () => {
   expect(closes(triangle, { x: 1, y: 1 }, 3)).toBe(true);
   expect(closes(triangle, { x: 8, y: 1 }, 3)).toBe(false);
   expect(closes(triangle.slice(0, 2), { x: 0, y: 0 }, 3)).toBe(false);
+});
+
+describe("several points", () => {
+  const box = boxOf(triangle, [0, 1, 2]);
+  it("move together, the others stay", () => {
+    expect(moveSome(triangle, [0, 2], 3, 1)).toEqual([{ x: 3, y: 1 }, { x: 10, y: 0 }, { x: 3, y: 11 }]);
+  });
+  it("span a box, one does not", () => {
+    expect(box).toEqual({ left: 0, top: 0, right: 10, bottom: 10 });
+    expect(boxOf(triangle, [1])).toBeNull();
+  });
+  it("scale about the opposite corner, in proportion unless free", () => {
+    if (!box) throw new Error("no box");
+    expect(scaleSome(triangle, [0, 1, 2], box, 2, { x: 20, y: 20 }, false)[1]).toEqual({ x: 20, y: 0 });
+    expect(scaleSome(triangle, [0, 1, 2], box, 2, { x: 20, y: 10 }, true)).toEqual([{ x: 0, y: 0 }, { x: 20, y: 0 }, { x: 0, y: 10 }]);
+    expect(scaleSome(triangle, [0, 1, 2], box, 2, { x: 20, y: 10 }, false)[1]?.x).toBeCloseTo(15);
+  });
+  it("never shrink to nothing", () => {
+    if (!box) throw new Error("no box");
+    expect(scaleSome(triangle, [0, 1, 2], box, 2, { x: 0, y: 0 }, false)[1]?.x).toBeCloseTo(0.2);
+  });
+  it("are picked by a frame around them", () => {
+    expect(within(triangle, { x: 12, y: -1 }, { x: -1, y: 5 })).toEqual([0, 1]);
+  });
 });
 
 describe("what was done to one outline, done to another", () => {

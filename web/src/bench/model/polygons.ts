@@ -9,6 +9,51 @@ export function moveAll(points: readonly PlatePoint[], dx: number, dy: number): 
   return points.map((p) => ({ x: p.x + dx, y: p.y + dy }));
 }
 
+export type Box = { left: number; top: number; right: number; bottom: number };
+
+/** Some of the points moved. */
+export function moveSome(points: readonly PlatePoint[], indices: readonly number[], dx: number, dy: number): PlatePoint[] {
+  return points.map((p, i) => (indices.includes(i) ? { x: p.x + dx, y: p.y + dy } : p));
+}
+
+/** The box around some of the points; null when they span none. */
+export function boxOf(points: readonly PlatePoint[], indices: readonly number[]): Box | null {
+  const some = points.filter((_, i) => indices.includes(i));
+  if (some.length < 2) return null;
+  const xs = some.map((p) => p.x);
+  const ys = some.map((p) => p.y);
+  return { left: Math.min(...xs), top: Math.min(...ys), right: Math.max(...xs), bottom: Math.max(...ys) };
+}
+
+/** Corners of a box, from top-left clockwise. */
+export function boxCorners(box: Box): PlatePoint[] {
+  return [{ x: box.left, y: box.top }, { x: box.right, y: box.top }, { x: box.right, y: box.bottom }, { x: box.left, y: box.bottom }];
+}
+
+/** Some of the points scaled about the box corner opposite a handle, so that the handle comes to lie at a place. */
+export function scaleSome(points: readonly PlatePoint[], indices: readonly number[], box: Box, handle: number, to: PlatePoint, free: boolean): PlatePoint[] {
+  const corners = boxCorners(box);
+  const from = corners[handle] ?? { x: 0, y: 0 };
+  const pivot = corners[(handle + 2) % 4] ?? { x: 0, y: 0 };
+  const along = (a: number, b: number) => (Math.abs(a) < 1e-6 ? 1 : b / a);
+  let sx = along(from.x - pivot.x, to.x - pivot.x);
+  let sy = along(from.y - pivot.y, to.y - pivot.y);
+  if (!free) {
+    // Along the diagonal: proportions stay.
+    const [dx, dy] = [from.x - pivot.x, from.y - pivot.y];
+    const length = dx * dx + dy * dy;
+    sx = sy = length < 1e-9 ? 1 : ((to.x - pivot.x) * dx + (to.y - pivot.y) * dy) / length;
+  }
+  const least = (s: number) => (Math.abs(s) < 0.02 ? 0.02 : s);
+  return points.map((p, i) => (indices.includes(i) ? { x: pivot.x + least(sx) * (p.x - pivot.x), y: pivot.y + least(sy) * (p.y - pivot.y) } : p));
+}
+
+/** Indices of the points inside the box between two places. */
+export function within(points: readonly PlatePoint[], a: PlatePoint, b: PlatePoint): number[] {
+  const [left, right, top, bottom] = [Math.min(a.x, b.x), Math.max(a.x, b.x), Math.min(a.y, b.y), Math.max(a.y, b.y)];
+  return points.flatMap((p, i) => (p.x >= left && p.x <= right && p.y >= top && p.y <= bottom ? [i] : []));
+}
+
 export function insertAfter(points: readonly PlatePoint[], index: number, at: PlatePoint): PlatePoint[] {
   return [...points.slice(0, index + 1), at, ...points.slice(index + 1)];
 }

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
-import type { Occluder, Surface, TakeFrame } from "../../api/types";
-import { correctionAt, cornersAt, depthOrder, freshId, outlineAt } from "./shot";
+import type { Occluder, Shot, Surface, TakeFrame } from "../../api/types";
+import { correctionAt, cornersAt, depthOrder, freshId, knowsLens } from "./shot";
 
 const surface = {
   id: "s", name: "S", depth: 1, reference_frame: 10, motion: "perspective", reach_frames: 10, region: { include: [], exclude: [] },
@@ -35,18 +35,17 @@ describe("what passes in front", () => {
     keys: [{ frame: 10, points: [[0, 0], [1, 0], [1, 1]] }, { frame: 20, points: [[10, 0], [11, 0], [11, 1]] }],
   } as unknown as Occluder;
 
-  it("moves between its keys and is held outside them", () => {
-    expect(outlineAt(arm, 15)?.[0]).toEqual({ x: 5, y: 0 });
-    expect(outlineAt(arm, 6)?.[0]).toEqual({ x: 0, y: 0 });
-    expect(outlineAt(arm, 25)?.[0]).toEqual({ x: 10, y: 0 });
-  });
-  it("is not there outside its span", () => {
-    expect(outlineAt(arm, 4)).toBeNull();
-    expect(outlineAt(arm, 26)).toBeNull();
-  });
   it("stands nearer in the depth line", () => {
     expect(depthOrder({ surfaces: [surface], occluders: [arm] }).map((x) => x.id)).toEqual(["arm", "s"]);
   });
+});
+
+it("knows a lens once it has terms, or lines to find them from", () => {
+  const none = { mode: "estimate", k1: 0, k2: 0, k3: 0, p1: 0, p2: 0, centre: null, lines: [] } as Shot["lens"];
+  expect(knowsLens({ lens: none })).toBe(false);
+  expect(knowsLens({ lens: { ...none, lines: [[[0, 0], [5, 1], [10, 0]]] } })).toBe(true);
+  expect(knowsLens({ lens: { ...none, mode: "given", k2: 0.01 } })).toBe(true);
+  expect(knowsLens({ lens: { ...none, mode: "none", k1: -0.1, lines: [[[0, 0], [5, 1], [10, 0]]] } })).toBe(false);
 });
 
 it("finds an id that is not taken", () => {

@@ -1,5 +1,5 @@
 /** What the document and a take together say about one frame. Pure. */
-import type { Occluder, Surface, TakeFrame } from "../../api/types";
+import type { Occluder, Shot, Surface, TakeFrame } from "../../api/types";
 import { apply, at, type Homography, IDENTITY, type PlatePoint } from "./geometry";
 
 export type Frames = ReadonlyMap<number, TakeFrame>;
@@ -44,25 +44,11 @@ export function cornersAt(surface: Surface, frames: Frames | undefined, frame: n
   });
 }
 
-/** Outline of an occluder at a frame; null outside its span. */
-export function outlineAt(occluder: Occluder, frame: number): PlatePoint[] | null {
-  if (occluder.span && (frame < occluder.span[0] || frame > occluder.span[1])) return null;
-  return interpolated(occluder, frame);
-}
-
-function interpolated(occluder: Occluder, frame: number): PlatePoint[] {
-  const keys = occluder.keys;
-  const before = keys.filter((k) => k.frame <= frame).at(-1);
-  const after = keys.find((k) => k.frame > frame);
-  const one = before ?? after;
-  if (!one) return [];
-  if (!before || !after) return one.points.map(at);
-  const t = (frame - before.frame) / (after.frame - before.frame);
-  return before.points.map((p, i) => {
-    const a = at(p);
-    const b = at(after.points[i] ?? p);
-    return { x: (1 - t) * a.x + t * b.x, y: (1 - t) * a.y + t * b.y };
-  });
+/** Whether the document says what the lens does: by terms, or by lines that should be straight. */
+export function knowsLens(shot: { lens: Shot["lens"] }): boolean {
+  const { lens } = shot;
+  if (lens.mode === "given") return [lens.k1, lens.k2, lens.k3, lens.p1, lens.p2].some((v) => v !== 0);
+  return lens.mode === "estimate" && lens.lines.length > 0;
 }
 
 /** Everything from the camera to the far end. */

@@ -1,5 +1,6 @@
 /** Another take laid beside the chosen one: its outline dashed in the picture, and how far both are apart. */
 import { Button, Select, Tooltip } from "antd";
+import { takeName } from "../../ui/format";
 import { useWork } from "../context";
 import { curveValues } from "../model/curves";
 import { setBench, useBench, useCalmFrame } from "../state";
@@ -25,7 +26,7 @@ export function Beside() {
     <>
       <Field label="Beside it" hint="Another take, dashed in the picture">
         <Select size="small" style={{ width: 170 }} value={shown ?? "none"} aria-label="take beside"
-          options={[{ value: "none", label: "nothing" }, ...others.map((t) => ({ value: t.id, label: `${t.label}: ${t.followed} followed, ${t.lost} lost` }))]}
+          options={[{ value: "none", label: "nothing" }, ...others.map((t) => ({ value: t.id, label: `${takeName(t)}: ${t.followed} followed, ${t.lost} lost` }))]}
           onChange={(v) => setBench({ beside: v === "none" ? null : v })} />
       </Field>
       {shown && (

@@ -3,12 +3,11 @@ import { Button, InputNumber, Select, Tooltip } from "antd";
 import { useWork } from "../context";
 import { CURVES, type CurveId, curveValues, framesAbove, runsOf } from "../model/curves";
 import { setBench, useBench } from "../state";
-import { useTracking } from "../useTracking";
 import { Field } from "./parts";
+import { Picked } from "./Picked";
 
 export function CurveControls() {
   const { surface, frames, besideFrames, count, firstFrame } = useWork();
-  const { again, job } = useTracking();
   const curve = useBench((s) => s.curve);
   const threshold = useBench((s) => s.threshold);
   const picked = useBench((s) => s.picked);
@@ -37,15 +36,7 @@ export function CurveControls() {
           ))}
         </div>
       )}
-      {picked && (
-        <div className="row apart">
-          <span className="quiet small">frames {picked[0] + firstFrame} to {picked[1] + firstFrame} are picked</span>
-          <span className="row">
-            <Tooltip title="Follow the picked frames once more, tied to those beside them"><Button size="small" disabled={!!job} onClick={() => void again(picked)}>Again</Button></Tooltip>
-            <Button size="small" type="text" onClick={() => setBench({ picked: null })}>Drop</Button>
-          </span>
-        </div>
-      )}
+      <Picked />
     </>
   );
 }

@@ -6,6 +6,8 @@ import { useJobs } from "../../api/queries";
 import { bytesText, timeText } from "../../ui/format";
 import { isOpen, percent, stopJob } from "../../ui/JobPill";
 import { useWork } from "../context";
+import { HELD } from "../held";
+import type { Held } from "../state";
 import { Field, Note } from "./parts";
 
 function DeliveryRow({ delivery }: { delivery: DeliveryView }) {
@@ -32,12 +34,22 @@ function DeliveryRow({ delivery }: { delivery: DeliveryView }) {
 export function HandOver() {
   const { shot, document, surface, act, take } = useWork();
   const [delivery, setDelivery] = useState<Delivery>(document.delivery);
-  const ready = document.placements.length > 0 && !!take && take.followed > 0;
+  const held = delivery.still ?? null;
+  const ready = held ? document.surfaces.some((s) => s.id === held.surface && shot.takes.some((t) => t.id === s.take && t.followed > 0)) : document.placements.length > 0 && !!take && take.followed > 0;
   return (
     <div className="rows">
+      <Field label="What" hint="The result; or the plate held still on a surface, for painting on. What is painted rides back in Place">
+        <Select size="small" style={{ width: 180 }} value={held ? `${held.surface} ${held.how}` : "result"} aria-label="what is handed over" data-testid="deliver-what"
+          options={[{ value: "result", label: "the result" }, ...document.surfaces.filter((s) => s.take).flatMap((s) => HELD.map((x) => ({ value: `${s.id} ${x.value}`, label: `held on ${s.name}, ${x.label}` })))]}
+          onChange={(v) => {
+            const [on = "", how = "full"] = v.split(" ");
+            if (v === "result") setDelivery({ ...delivery, still: null });
+            else setDelivery({ ...delivery, still: { surface: on, how: how as Held }, form: delivery.form === "mp4" ? "png" : delivery.form });
+          }} />
+      </Field>
       <Field label="As">
         <Segmented size="small" value={delivery.form} onChange={(form) => setDelivery({ ...delivery, form: form as Delivery["form"] })}
-          options={[{ value: "mp4", label: "MP4 film" }, { value: "png", label: "PNG" }, { value: "exr", label: "EXR half" }]} />
+          options={[{ value: "mp4", label: "MP4 film", disabled: held !== null }, { value: "png", label: "PNG" }, { value: "exr", label: "EXR half" }]} />
       </Field>
       {delivery.form === "mp4" && (
         <>
@@ -49,12 +61,12 @@ export function HandOver() {
           </Field>
         </>
       )}
-      <Note>{delivery.form === "mp4" ? "Same rate, length, size, pixel shape and sound as the plate." : delivery.form === "png" ? "Numbered like the plate. Outside the surface every pixel equals the decoded plate." : "Linear light, half float, numbered like the plate."}</Note>
+      <Note>{held ? "Every frame whole on one canvas, empty where the plate shows nothing, numbered like the plate; still.json says where each lies." : delivery.form === "mp4" ? "Same rate, length, size, pixel shape and sound as the plate." : delivery.form === "png" ? "Numbered like the plate. Outside the surface every pixel equals the decoded plate." : "Linear light, half float, numbered like the plate."}</Note>
       <Button type="primary" disabled={!ready} data-testid="hand-over"
         onClick={() => void act((revision) => api.POST("/api/shots/{shot_id}/deliveries", { params: { path: { shot_id: shot.id } }, body: { base_revision: revision, delivery } }))}>
         Hand over
       </Button>
-      {!ready && <Note>{document.placements.length ? "Track the surface first." : "Place artwork on a surface first."}</Note>}
+      {!ready && <Note>{held || document.placements.length ? "Track the surface first." : "Place artwork on a surface first."}</Note>}
       {surface && take && (
         <div className="row">
           <span className="quiet">Track of {surface.name}</span>

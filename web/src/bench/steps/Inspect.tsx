@@ -8,12 +8,15 @@ import { cornersAt } from "../model/shot";
 import { setBench, useCalmFrame } from "../state";
 import { useTracking } from "../useTracking";
 import { CurveControls } from "./CurveControls";
+import { Disagreements } from "./Disagreements";
+import { MOTIONS } from "./motions";
 import { Fact, Field, Note } from "./parts";
+import { Remaining } from "./Remaining";
 
 export function Inspect() {
   const { surface, take, frames, edit, firstFrame } = useWork();
   const frame = useCalmFrame();
-  const { again, job } = useTracking();
+  const { again, start, job } = useTracking();
   if (!surface || !take) return <Note>Track a surface first; what needs eyes is listed here, worst first.</Note>;
   const at = frames?.get(frame);
   const look = take.looks.find((l) => l.frame === frame);
@@ -21,7 +24,8 @@ export function Inspect() {
   const corners = cornersAt(surface, frames, frame);
   const held = surface.held.some((h) => h.frame === frame);
   const hold = (points: PlatePoint[] | null) => void edit({ kind: "hold_frame", surface: surface.id, frame, corners: points ? points.map((p) => pair(p)) : null } as Edit);
-  const mend = (change: { smoothing?: number; carry?: boolean }) => void edit({ kind: "set_mending", surface: surface.id, smoothing: surface.smoothing, carry: surface.carry, ...change } as Edit);
+  const mend = (change: { smoothing?: number; carry?: boolean }) => void edit({ kind: "set_mending", surface: surface.id, smoothing: surface.smoothing, carry: surface.carry, left_out: surface.left_out, calmed: surface.calmed, ...change } as Edit);
+  const simpler = MOTIONS[MOTIONS.findIndex((m) => m.value === surface.motion) - 1];
   const here = surface.corrections.filter((c) => c.frame === frame);
   return (
     <div className="rows">
@@ -49,6 +53,11 @@ export function Inspect() {
               <Button size="small" onClick={() => mend({ carry: true })}>Let the others carry it</Button>
             </Tooltip>
           )}
+          {simpler && (
+            <Tooltip title={`Follow it with ${simpler.label} instead: a new take, this one is kept`}>
+              <Button size="small" disabled={!!job} onClick={() => void edit({ kind: "set_motion", surface: surface.id, motion: simpler.value } as Edit).then((ok) => ok && start("both"))}>Simpler motion</Button>
+            </Tooltip>
+          )}
           <Tooltip title="Draw what covers it, or cut out what runs, then track again"><Button size="small" onClick={() => setBench({ step: "outline" })}>Outline what disturbs</Button></Tooltip>
         </div>
       )}
@@ -65,6 +74,7 @@ export function Inspect() {
       {at?.residual_px !== null && at && <Fact label="Residual" value={`${at.residual_px?.toFixed(3)} px`} />}
       {at && at.margin_px !== null && at.status === "followed" && <Fact label="Margin" value={`${at.margin_px.toFixed(3)} px`} />}
       {at && <Fact label="Region used" value={`${Math.round(100 * at.share_used)} %`} />}
+      <div className="row wrap"><Disagreements /><Remaining /></div>
       <div className="rule" />
       <CurveControls />
       <div className="rule" />

@@ -1,14 +1,22 @@
-/** Outline: the region that moves with the plane, what is cut out, what passes in front, the four corners. */
-import { Button, Input, InputNumber, Tooltip } from "antd";
+/** Outline: the region that moves with the plane, what is cut out, what passes in front, corners, points, the lens. */
+import { Button, Collapse, Input, Segmented, Switch, Tooltip } from "antd";
 import type { Edit } from "../../api/client";
+import { CORNER_GLYPHS } from "../../ui/corners";
 import { useWork } from "../context";
 import { newSurface } from "../depth/DepthLine";
-import { apply, at, pair } from "../model/geometry";
-import { removePoint } from "../model/polygons";
+import { pair } from "../model/geometry";
+import { regionShapes, shapesAt } from "../model/keyed";
+import { moveSome } from "../model/polygons";
 import { cornersAt, homographyAt } from "../model/shot";
 import { setBench, type Tool, useBench, useCalmFrame } from "../state";
-import { setDrawing } from "../viewer/useDraft";
+import { useCrossing } from "../viewer/useCrossing";
 import { useShapes } from "../viewer/useShapes";
+import { ChosenShape } from "./outline/ChosenShape";
+import { EdgeCheck } from "./outline/EdgeCheck";
+import { LensControls } from "./outline/LensControls";
+import { PointControls } from "./outline/PointControls";
+import { ReferenceAdvice } from "./outline/ReferenceAdvice";
+import { ToolButton } from "./outline/ToolButton";
 import { Fact, Field, Note } from "./parts";
 
 const HELP: Record<Tool, string> = {
@@ -17,20 +25,24 @@ const HELP: Record<Tool, string> = {
   exclude: "Click around what moves otherwise: running content, reflections. Enter, or a click on the first point, closes it.",
   occluder: "Click around what passes in front, at this frame. Move its points at other frames to set keys there.",
   corners: "Click the corners as seen upright: top-left, top-right, bottom-right, bottom-left. The magnifier shows the exact pixel.",
+  point: "Click something small and distinct: a screw, a printed mark, the corner of a letter.",
+  line: "Click three points or more along an edge that is straight in the world. Enter ends the line; Esc puts the tool down.",
 };
 
-function ToolButton({ tool, label, hint, disabled }: { tool: Tool; label: string; hint: string; disabled?: boolean }) {
-  const active = useBench((s) => s.tool === tool);
+function Snap() {
+  const { corners, commit } = useShapes();
+  const selection = useBench((s) => s.selection);
+  const offer = useCrossing(corners, true);
+  if (selection?.kind !== "corner" || !corners) return null;
+  const at = corners[selection.corner];
+  if (!offer || !at) return <Note>No two edges cross near the {CORNER_GLYPHS[selection.corner]}, or it lies on their crossing already.</Note>;
   return (
-    <Tooltip title={hint}>
-      <Button size="small" type={active ? "primary" : "default"} disabled={disabled} data-testid={`tool-${tool}`}
-        onClick={() => {
-          setDrawing([]);
-          setBench({ tool: active ? "move" : tool, shown: "plate", wipe: null, overlays: true });
-        }}>
-        {label}
-      </Button>
-    </Tooltip>
+    <div className="row apart" data-testid="snap-offer">
+      <Note>Edges cross {offer.away.toFixed(2)} px from the {CORNER_GLYPHS[selection.corner]}, give or take {offer.sigma.toFixed(2)}.</Note>
+      <Tooltip title="Move the corner onto the crossing: S">
+        <Button size="small" onClick={() => commit("corners", moveSome(corners, [selection.corner], offer.at.x - at.x, offer.at.y - at.y))}>Snap</Button>
+      </Tooltip>
+    </div>
   );
 }
 
@@ -38,22 +50,15 @@ export function Outline() {
   const work = useWork();
   const { document, surface, edit, frames, firstFrame } = work;
   const frame = useCalmFrame();
-  const tool = useBench((s) => s.tool);
-  const selection = useBench((s) => s.selection);
-  const { shapes, commit, remove } = useShapes();
-  const removeChosen = (whole: boolean) => {
-    if (selection?.kind !== "point") return;
-    const points = shapes.find((s) => s.id === selection.shape)?.points;
-    if (whole) remove(selection.shape);
-    else if (points) commit(selection.shape, removePoint(points, selection.index));
-    setBench({ selection: null });
-  };
+  const { tool, selection, outline, edges } = useBench();
+  const { shapes } = useShapes();
 
   if (!surface) {
     return (
       <div className="rows">
         <h2>Nothing is outlined yet</h2>
         <Note>Go to the frame where the surface is largest, sharpest and least hidden: that becomes its reference frame.</Note>
+        <ReferenceAdvice />
         <Button type="primary" data-testid="begin-surface"
           onClick={() => {
             const one = newSurface(work, frame);
@@ -66,13 +71,13 @@ export function Outline() {
   }
   const atReference = frame === surface.reference_frame;
   const setReference = () => {
-    const h = homographyAt(surface, frames, frame);
     const corners = cornersAt(surface, frames, frame);
-    const map = (list: number[][][]) => list.map((p) => p.map((q) => (h ? pair(apply(h, at(q)), 1) : q)));
-    const region = { ...surface.region, include: map(surface.region.include), exclude: map(surface.region.exclude) };
-    void edit({ kind: "set_reference", surface: surface.id, frame, ...(h && corners ? { corners: corners.map((p) => pair(p)), region } : {}) } as Edit);
+    const region = { include: [], exclude: [], shapes: shapesAt(regionShapes(surface), frame, (f) => homographyAt(surface, frames, f)) };
+    void edit({ kind: "set_reference", surface: surface.id, frame, ...(corners ? { corners: corners.map((p) => pair(p)), region } : {}) } as Edit);
   };
-  const chosenOccluder = selection?.kind === "point" && selection.shape.startsWith("occluder:") ? document.occluders.find((o) => `occluder:${o.id}` === selection.shape) : document.occluders[0];
+  const shape = selection?.kind === "points" ? shapes.find((s) => s.id === selection.shape) : undefined;
+  const occluder = shape?.kind === "occluder" ? document.occluders.find((o) => `occluder:${o.id}` === shape.id) : undefined;
+  const followed = regionShapes(surface).filter((s) => s.role === "include").length;
 
   return (
     <div className="rows">
@@ -80,68 +85,56 @@ export function Outline() {
         <Input size="small" defaultValue={surface.name} key={surface.id + surface.name} style={{ width: 150 }} aria-label="name of the surface"
           onBlur={(e) => e.target.value && e.target.value !== surface.name && void edit({ kind: "rename", target: surface.id, name: e.target.value } as Edit)} />
       </Field>
-      <Field label="Reference frame" hint="Where the region and the corners are drawn, and what every frame is compared with">
+      <Field label="Reference frame" hint="Where the corners are placed, and what every frame is compared with">
         <span className="row">
           <button className="plain mono" onClick={() => setBench({ frame: surface.reference_frame })} title="Go there">{surface.reference_frame + firstFrame}</button>
           <Button size="small" disabled={atReference} onClick={setReference} data-testid="set-reference">Use {frame + firstFrame}</Button>
         </span>
       </Field>
+      <ReferenceAdvice />
       <div className="rule" />
-      <h2>Region that is followed</h2>
-      <div className="row">
-        <ToolButton tool="include" label="Follow" hint="Draw around what moves with the plane" disabled={!atReference} />
-        <ToolButton tool="exclude" label="Cut out" hint="Draw around what moves otherwise" disabled={!atReference} />
-        <ToolButton tool="occluder" label="In front" hint="Draw around something that passes in front, at this frame" />
+      <div className="row apart">
+        <h2>Shapes</h2>
+        <Tooltip title="How new shapes are drawn">
+          <Segmented size="small" value={outline} options={["straight", "smooth"]} data-testid="new-line" onChange={(v) => setBench({ outline: v as "straight" | "smooth" })} />
+        </Tooltip>
       </div>
-      <h2>Corners of the surface</h2>
       <div className="row">
-        <ToolButton tool="corners" label={surface.corners ? "Place again" : "Place four corners"} hint="Click the corners in order; the new picture is pinned to them" disabled={!atReference} />
-        {surface.corners && <span className="quiet small">then drag, or choose with Tab and nudge</span>}
+        <ToolButton tool="include" label="Follow" hint="Draw around what moves with the plane: I" />
+        <ToolButton tool="exclude" label="Cut out" hint="Draw around what moves otherwise: E" />
+        <ToolButton tool="occluder" label="In front" hint="Draw around something that passes in front, at this frame: W" />
       </div>
       {HELP[tool] && <Note>{HELP[tool]}</Note>}
-      {!atReference && <Note tone="warn">Region and corners are drawn at the reference frame, {surface.reference_frame + firstFrame}.</Note>}
-      {selection?.kind === "point" && (
-        <div className="row">
-          <Tooltip title="Delete">
-            <Button size="small" onClick={() => removeChosen(false)}>Remove point</Button>
-          </Tooltip>
-          <Tooltip title="Shift+Delete">
-            <Button size="small" onClick={() => removeChosen(true)} data-testid="remove-shape">Remove shape</Button>
-          </Tooltip>
-        </div>
+      {shape && <ChosenShape shape={shape} />}
+      {occluder && (
+        <Field label="Called">
+          <Input size="small" defaultValue={occluder.name} key={occluder.id + occluder.name} style={{ width: 150 }} aria-label="name of what is in front"
+            onBlur={(e) => e.target.value && e.target.value !== occluder.name && void edit({ kind: "rename", target: occluder.id, name: e.target.value } as Edit)} />
+        </Field>
       )}
-      <div className="rule" />
-      <Fact label="Followed shapes" value={surface.region.include.length || (surface.corners ? "the surface itself" : 0)} />
-      <Fact label="Cut-outs" value={surface.region.exclude.length} />
-      {chosenOccluder && (
+      {!shape && (
         <>
-          <div className="rule" />
-          <Field label="In front">
-            <Input size="small" defaultValue={chosenOccluder.name} key={chosenOccluder.id + chosenOccluder.name} style={{ width: 150 }} aria-label="name of what is in front"
-              onBlur={(e) => e.target.value && e.target.value !== chosenOccluder.name && void edit({ kind: "rename", target: chosenOccluder.id, name: e.target.value } as Edit)} />
-          </Field>
-          <Fact label="Keys" value={`${chosenOccluder.keys.length}${chosenOccluder.keys.some((k) => k.frame === frame) ? ", one here" : ""}`} />
-          <Field label="There from, to" hint="Frames at which it is in the shot; outside it leaves nothing behind">
-            <span className="row">
-              {[0, 1].map((end) => (
-                <InputNumber key={end} size="small" style={{ width: 66 }} precision={0} aria-label={end ? "last frame" : "first frame"}
-                  min={firstFrame} max={firstFrame + work.count - 1} value={(chosenOccluder.span?.[end] ?? (end ? work.count - 1 : 0)) + firstFrame}
-                  onChange={(v) => {
-                    if (v === null) return;
-                    const span: [number, number] = [chosenOccluder.span?.[0] ?? 0, chosenOccluder.span?.[1] ?? work.count - 1];
-                    span[end as 0 | 1] = v - firstFrame;
-                    if (span[0] <= span[1]) void edit({ kind: "set_occluder", occluder: chosenOccluder.id, feather_px: chosenOccluder.feather_px, span });
-                  }} />
-              ))}
-            </span>
-          </Field>
-          <Field label="Soft edge">
-            <InputNumber size="small" min={0} max={50} step={0.2} value={chosenOccluder.feather_px} suffix="px" aria-label="soft edge"
-              onChange={(v) => v !== null && void edit({ kind: "set_occluder", occluder: chosenOccluder.id, feather_px: v, span: chosenOccluder.span ?? null } as Edit)} />
-          </Field>
-          <Button size="small" onClick={() => void edit({ kind: "remove", target: chosenOccluder.id })}>Remove {chosenOccluder.name}</Button>
+          <Fact label="Followed shapes" value={followed || (surface.corners ? "the surface itself" : 0)} />
+          <Fact label="Cut-outs" value={regionShapes(surface).length - followed} />
         </>
       )}
+      <div className="rule" />
+      <h2>Corners</h2>
+      <div className="row apart">
+        <ToolButton tool="corners" label={surface.corners ? "Place again" : "Place four corners"} hint="Click the corners in order; the new picture is pinned to them: P" />
+        <Tooltip title="The plate along the edges, laid straight: gaps show">
+          <span className="row quiet small">Edges <Switch size="small" checked={edges} disabled={!surface.corners} aria-label="show the edges" onChange={(on) => setBench({ edges: on })} /></span>
+        </Tooltip>
+      </div>
+      {!atReference && <Note>Corners move at the reference frame, {surface.reference_frame + firstFrame}; elsewhere, nudge them in Inspect.</Note>}
+      {atReference && <Snap />}
+      {edges && <EdgeCheck />}
+      <div className="rule" />
+      <Collapse ghost size="small" className="sections" defaultActiveKey={surface.points.length || tool === "point" ? ["points"] : []}
+        items={[
+          { key: "points", label: <span>Points{surface.points.length ? `, ${surface.points.length}` : ""}</span>, children: <PointControls /> },
+          { key: "lens", label: <span>Lens: {document.lens.mode === "given" ? `k1 ${document.lens.k1.toFixed(3)}` : document.lens.mode === "none" ? "without distortion" : "found by itself"}</span>, children: <LensControls /> },
+        ]} />
     </div>
   );
 }

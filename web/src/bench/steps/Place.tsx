@@ -5,6 +5,7 @@ import { useMedia } from "../../api/queries";
 import { mediaFactsText, rateNumber, rateText } from "../../ui/format";
 import { Upload } from "../../ui/Upload";
 import { useWork } from "../context";
+import { HELD } from "../held";
 import { setBench } from "../state";
 import { Fact, Field, Note } from "./parts";
 
@@ -47,17 +48,22 @@ export function Place() {
       {placement && artwork && (
         <>
           <Fact label="It is" value={mediaFactsText(artwork)} />
-          <Field label="Proportions" hint="Fit shows all of it, fill covers the surface, stretch ignores proportions">
-            <Segmented size="small" value={placement.fit} options={["fit", "fill", "stretch"]} onChange={(fit) => place({ fit: fit as Placement["fit"] })} />
+          <Field label="It was" hint="Made for the surface; or painted on the plate held still, to ride back to where it was painted">
+            <Select size="small" style={{ width: 190 }} value={placement.painted ?? "made"} aria-label="what the artwork was made on" data-testid="painted"
+              options={[{ value: "made", label: "made for the surface" }, ...HELD.map((x) => ({ value: x.value, label: `painted, held still ${x.label}` }))]} onChange={(v) => place({ painted: v === "made" ? null : (v as Placement["painted"]) })} />
           </Field>
-          {placement.fit === "fit" && (
+          {!placement.painted && <Field label="Proportions" hint="Fit shows all of it, fill covers the surface, stretch ignores proportions">
+            <Segmented size="small" value={placement.fit} options={["fit", "fill", "stretch"]} onChange={(fit) => place({ fit: fit as Placement["fit"] })} />
+          </Field>}
+          {placement.painted && f && !f.has_alpha && <Note tone="warn">It has no transparency: the whole canvas comes back, not just what was painted.</Note>}
+          {!placement.painted && placement.fit === "fit" && (
             <Field label="Around it" hint="What shows on the surface around fitted artwork">
               <Segmented size="small" value={placement.surround} options={[{ value: "black", label: "black" }, { value: "plate", label: "old surface" }]} onChange={(v) => place({ surround: v as Placement["surround"] })} />
             </Field>
           )}
-          <Field label="Overshoot" hint="How far the edge is moved outwards, so that no old rim shows">
+          {!placement.painted && <Field label="Overshoot" hint="How far the edge is moved outwards, so that no old rim shows">
             <InputNumber size="small" min={0} max={50} step={0.1} value={placement.overshoot_px} suffix="px" aria-label="overshoot" onChange={(v) => v !== null && place({ overshoot_px: v })} />
-          </Field>
+          </Field>}
           {f && f.kind !== "still" && (
             <Field label="After its end">
               <Segmented size="small" value={placement.after_end} options={["hold", "loop"]} onChange={(v) => place({ after_end: v as Placement["after_end"] })} />

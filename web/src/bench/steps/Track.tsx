@@ -1,7 +1,7 @@
 /** Track: follow the region from the reference frame, watch it arrive, stop, go on. */
-import { Button, Progress, Select, Tooltip } from "antd";
-import type { Edit } from "../../api/client";
-import { rangesText } from "../../ui/format";
+import { Button, Input, Progress, Select, Tooltip } from "antd";
+import { api, type Edit } from "../../api/client";
+import { rangesText, takeName } from "../../ui/format";
 import { useWork } from "../context";
 import { setBench } from "../state";
 import { useTracking } from "../useTracking";
@@ -13,8 +13,8 @@ import { MOTIONS } from "./motions";
 import { Fact, Field, Note } from "./parts";
 
 export function Track() {
-  const { surface, shot, take, edit, count, firstFrame } = useWork();
-  const { job, start, stop } = useTracking();
+  const { document, surface, shot, take, edit, act, count, firstFrame } = useWork();
+  const { job, start, startAll, stop } = useTracking();
   if (!surface?.corners) {
     return (
       <div className="rows">
@@ -42,6 +42,11 @@ export function Track() {
           <Button disabled={!!job} onClick={() => void start("forwards")} aria-label="track forwards">›</Button>
         </Tooltip>
       </div>
+      {document.surfaces.filter((s) => s.corners).length > 1 && (
+        <Tooltip title="Queues every surface that has corners, the nearest first, each held out of those behind it: Shift+B">
+          <Button size="small" onClick={() => void startAll()} data-testid="track-all">Track all surfaces</Button>
+        </Tooltip>
+      )}
       {take && !job && <Again />}
       {job && (
         <div>
@@ -61,9 +66,15 @@ export function Track() {
           <div className="rule" />
           <Field label="Take" hint="Every try is kept">
             <Select size="small" style={{ width: 170 }} value={take?.id} placeholder="none is chosen" aria-label="take"
-              options={takes.map((t) => ({ value: t.id, label: `${t.label}, ${MOTIONS.find((m) => m.value === t.motion)?.label ?? t.motion}` }))}
+              options={takes.map((t) => ({ value: t.id, label: `${takeName(t)}, ${MOTIONS.find((m) => m.value === t.motion)?.label ?? t.motion}` }))}
               onChange={(id) => void edit({ kind: "choose_take", surface: surface.id, take: id })} />
           </Field>
+          {take && (
+            <Field label="Called" hint="A name beside its letter, for telling tries apart">
+              <Input size="small" style={{ width: 170 }} key={take.id + take.name} defaultValue={take.name} placeholder="no name" maxLength={60} aria-label="name of the take"
+                onBlur={(e) => e.target.value.trim() !== take.name && void act(() => api.PUT("/api/takes/{take_id}/name", { params: { path: { take_id: take.id } }, body: { name: e.target.value } }))} />
+            </Field>
+          )}
         </>
       )}
       {take && (

@@ -1,13 +1,14 @@
 /** The evidence strip: a row of magnified corners over time for each corner, and a bar of doubt for each frame. */
-import { Tooltip } from "antd";
-import { type PointerEvent, useEffect, useRef, useState, type WheelEvent } from "react";
+import { Segmented, Tooltip } from "antd";
+import { type PointerEvent, useEffect, useMemo, useRef, useState, type WheelEvent } from "react";
 import { CORNER_NAMES, CornerGlyph } from "../../ui/corners";
 import { useWork } from "../context";
+import { regionShapes } from "../model/keyed";
 import { goTo, setBench, useBench } from "../state";
 import { useSize } from "../viewer/Viewer";
 import { Curves } from "./Curves";
-import { drawStrip } from "./draw";
-import { frameAt, PITCH, type Range, RULER, xOf, zoomRange } from "./layout";
+import { drawStrip, type Row } from "./draw";
+import { cellsFor, frameAt, type Range, rowAt, rowY, xOf, zoomRange } from "./layout";
 
 /** The frame that is shown: apart from the strip itself, which need not be drawn again for every frame. */
 function Playhead({ range, width }: { range: Range; width: number }) {
@@ -26,10 +27,25 @@ function Playhead({ range, width }: { range: Range; width: number }) {
   );
 }
 
+/** How the crops are shown: their size, and how far they are magnified. */
+function StripLook() {
+  const { density, cropZoom } = useBench();
+  return (
+    <span className="strip-look">
+      <Tooltip title="Large and small crops, or a slit of every frame; zoom in with the wheel">
+        <Segmented size="small" value={density} data-testid="density" options={[{ value: "large", label: "crops" }, { value: "small", label: "narrow" }, { value: "slits", label: "slits" }]} onChange={(v) => setBench({ density: v as typeof density })} />
+      </Tooltip>
+      <Tooltip title="Magnification of the crops. Hold U to see the reference frame's in every cell">
+        <Segmented size="small" value={cropZoom} options={[{ value: 0.5, label: "½ x" }, { value: 1, label: "1 x" }, { value: 2, label: "2 x" }, { value: 4, label: "4 x" }]} data-testid="crop-zoom" onChange={(v) => setBench({ cropZoom: v })} />
+      </Tooltip>
+    </span>
+  );
+}
+
 export function Strip() {
   const { count, firstFrame, surface, take, frames, followedFrames, document } = useWork();
   const curve = useBench((s) => s.curve);
-  const picked = useBench((s) => s.picked);
+  const { picked, density, cropZoom, holdReference } = useBench();
   const [box, size] = useSize();
   const ref = useRef<HTMLCanvasElement>(null);
   const anchor = useRef(0);
@@ -37,7 +53,17 @@ export function Strip() {
   const [own, setOwn] = useState<Range | null>(null);
   const [arrived, setArrived] = useState(0);
   const range = own && own.last < count ? own : { first: 0, last: Math.max(0, count - 1) };
-  const selectedCorner = selection?.kind === "corner" ? selection.corner : null;
+  const keys = useMemo(() => {
+    if (selection?.kind === "mark") return surface?.points.find((p) => p.id === selection.id)?.keys.map((k) => k.frame) ?? [];
+    if (selection?.kind !== "points") return [];
+    const [kind = "", name = ""] = selection.shape.split(":");
+    const shape = kind === "occluder" ? document.occluders.find((o) => o.id === name) : surface ? regionShapes(surface)[Number(name)] : undefined;
+    return shape?.keys.map((k) => k.frame) ?? [];
+  }, [document.occluders, selection, surface]);
+  const mark = selection?.kind === "mark" ? (surface?.points.findIndex((p) => p.id === selection.id) ?? -1) : -1;
+  const rows = useMemo<Row[]>(() => [...[0, 1, 2, 3].map((index): Row => ({ kind: "corner", index })), ...(mark >= 0 ? [{ kind: "point" as const, index: mark }] : [])], [mark]);
+  const selected = useMemo<Row | null>(() => (selection?.kind === "corner" ? { kind: "corner", index: selection.corner } : mark >= 0 ? { kind: "point", index: mark } : null), [mark, selection]);
+  const cells = useMemo(() => cellsFor(density, rows.length, { first: range.first, last: range.last }, size.width), [density, range.first, range.last, rows.length, size.width]);
 
   useEffect(() => {
     const canvas = ref.current;
@@ -53,18 +79,18 @@ export function Strip() {
       handle = requestAnimationFrame(() => setArrived((n) => n + 1));
     };
     const spans = document.occluders.map((o) => ({ name: o.name, first: o.span?.[0] ?? 0, last: o.span?.[1] ?? count - 1 }));
-    drawStrip(context, { width: size.width, height: size.height, range, count, firstFrame, surface, take, frames, followed: followedFrames, picked, spans, selectedCorner }, again);
+    drawStrip(context, { width: size.width, height: size.height, range, count, firstFrame, surface, take, frames, followed: followedFrames, picked, spans, keys, rows, selected, cells, cropZoom, holdReference }, again);
     return () => cancelAnimationFrame(handle);
     // `arrived` asks for another look once crops have come in.
-  }, [arrived, count, curve, document.occluders, firstFrame, followedFrames, frames, picked, range.first, range.last, selectedCorner, size, surface, take]); // eslint-disable-line react-hooks/exhaustive-deps
+  }, [arrived, count, curve, document.occluders, firstFrame, followedFrames, frames, picked, range.first, range.last, selected, keys, rows, cells, cropZoom, holdReference, size, surface, take]); // eslint-disable-line react-hooks/exhaustive-deps
 
   const scrub = (e: PointerEvent) => {
     const r = e.currentTarget.getBoundingClientRect();
     const y = e.clientY - r.top;
-    const row = Math.floor((y - RULER) / PITCH);
+    const row = rowAt(y, rows.length);
     if (e.type === "pointerdown") {
       e.currentTarget.setPointerCapture(e.pointerId);
-      setBench({ playing: 0, selection: row >= 0 && row < 4 && y > RULER && surface?.corners ? { kind: "corner", corner: row } : null });
+      setBench({ playing: 0, selection: row >= 0 && row < 4 && surface?.corners ? { kind: "corner", corner: row } : row === 4 && mark >= 0 ? selection : null });
     }
     // With Alt held, a drag picks frames instead of going through them.
     if (e.altKey && e.buttons & 1) {
@@ -94,11 +120,13 @@ export function Strip() {
         )}
         {!(curve && take) && CORNER_NAMES.map((name, i) => (
           <Tooltip key={name} title={`${name} corner; click its row, then nudge with the arrow keys`} placement="right">
-            <span className="strip-glyph" style={{ top: RULER + i * PITCH + 10 }}>
+            <span className="strip-glyph" style={{ top: rowY(i, rows.length) + cells.height / 2 - 8 }}>
               <CornerGlyph corner={i} />
             </span>
           </Tooltip>
         ))}
+        {!(curve && take) && mark >= 0 && <span className="strip-glyph mono" style={{ top: rowY(4, rows.length) + cells.height / 2 - 9 }}>{surface?.points[mark]?.id}</span>}
+        {!(curve && take) && take && <StripLook />}
         {!surface && <div className="strip-empty quiet">A surface's corners appear here over time once it is outlined and tracked.</div>}
         {surface && !take && <div className="strip-empty quiet">Nothing is tracked yet. Outline the region, place the corners, then press T, or B for both directions.</div>}
         <Playhead range={range} width={size.width} />

@@ -3,8 +3,8 @@ import type { Surface, TakeFrame, TakeView } from "../../api/client";
 import { urls } from "../../api/client";
 import { apply, at } from "../model/geometry";
 import { correctionAt } from "../model/shot";
-import { frameCache } from "../viewer/frames";
-import { columnFrames, columnX, CROP, doubtColour, doubtHeight, LABEL, PITCH, type Range, RULER, rulerStep, xOf } from "./layout";
+import { cropCache } from "../viewer/frames";
+import { type Cells, columnFrames, columnX, doubtColour, doubtHeight, LABEL, type Range, ROWS, rowY, RULER, rulerStep, xOf } from "./layout";
 
 export type StripScene = {
   width: number;
@@ -19,13 +19,24 @@ export type StripScene = {
   followed: ReadonlyMap<number, TakeFrame> | undefined;
   picked: [number, number] | null;
   spans: { name: string; first: number; last: number }[];
-  selectedCorner: number | null;
+  /** Frames at which the chosen shape or point has a key. */
+  keys: readonly number[];
+  rows: Row[];
+  selected: Row | null;
+  cells: Cells;
+  /** How many times larger than the plate's px crops are drawn. */
+  cropZoom: number;
+  /** Every cell shows the reference frame's crop, to flip to and back. */
+  holdReference: boolean;
 };
+
+/** A row of crops: a corner, or a single point by its place in the surface's list. */
+export type Row = { kind: "corner" | "point"; index: number };
 
 const SOURCE = 64;
 
 function barsTop(): number {
-  return RULER + 4 * PITCH + 4;
+  return RULER + ROWS + 4;
 }
 
 function ruler(c: CanvasRenderingContext2D, s: StripScene): void {
@@ -49,40 +60,57 @@ function ruler(c: CanvasRenderingContext2D, s: StripScene): void {
 }
 
 function crops(c: CanvasRenderingContext2D, s: StripScene, again: () => void): void {
-  const { surface, take } = s;
-  const columns = columnFrames(s.range, s.width);
-  for (const [i, f] of columns.entries()) {
-    const x = columnX(i, columns.length, s.width);
+  const { surface, take, cells } = s;
+  const columns = columnFrames(s.range, s.width, cells);
+  const urlAt = (f: number) => {
     const found = s.followed?.get(f);
-    const url = take && found?.homography ? urls.crops(take.id, f, found.homography) : null;
-    const picture = url ? frameCache.peek(url) : null;
-    if (url && !picture) void frameCache.get(url).then((p) => p && again());
-    for (let corner = 0; corner < 4; corner++) {
-      const y = RULER + corner * PITCH + 1;
+    return take && found?.homography ? urls.crops(take.id, f, found.homography) : null;
+  };
+  const own = surface && s.holdReference ? urlAt(surface.reference_frame) : null;
+  for (const [i, f] of columns.entries()) {
+    const x = columnX(i, columns.length, s.width, cells);
+    const found = s.followed?.get(f);
+    const url = own && found?.homography ? own : urlAt(f);
+    const picture = url ? cropCache.peek(url) : null;
+    if (url && !picture) void cropCache.get(url).then((p) => p && again());
+    for (const [row, what] of s.rows.entries()) {
+      const y = rowY(row, cells.rows) + 1;
       if (!picture || !surface) {
         c.fillStyle = found?.status === "lost" ? "#3a2c24" : "#262929";
-        c.fillRect(x, y, CROP, CROP);
-        if (found?.status === "lost") hatch(c, x, y, CROP, CROP);
+        c.fillRect(x, y, cells.width, cells.height);
+        if (found?.status === "lost" && cells.width > 12) hatch(c, x, y, cells.width, cells.height);
         continue;
       }
-      const d = shiftAt(s, surface, corner, f);
-      const half = CROP / 2;
-      c.drawImage(picture, corner * SOURCE + SOURCE / 2 - half + d.x, SOURCE / 2 - half + d.y, CROP, CROP, x, y, CROP, CROP);
-      c.strokeStyle = "rgba(244,236,218,.6)";
-      c.lineWidth = 0.8;
-      c.beginPath();
-      c.moveTo(x + half, y + half - 5);
-      c.lineTo(x + half, y + half + 5);
-      c.moveTo(x + half - 5, y + half);
-      c.lineTo(x + half + 5, y + half);
-      c.stroke();
+      const d = what.kind === "corner" && !own ? shiftAt(s, surface, what.index, f) : { x: 0, y: 0 };
+      const [w, h] = [cells.width / s.cropZoom, cells.height / s.cropZoom];
+      const left = (what.kind === "corner" ? what.index : 4 + what.index) * SOURCE + SOURCE / 2;
+      c.imageSmoothingEnabled = s.cropZoom <= 1;
+      c.drawImage(picture, left - w / 2 + d.x, SOURCE / 2 - h / 2 + d.y, w, h, x, y, cells.width, cells.height);
+      if (cells.width > 12) cross(c, x + cells.width / 2, y + cells.height / 2);
     }
   }
-  if (s.selectedCorner !== null) {
+  if (cells.width <= 12) {
+    // Slits show one line through all of them.
+    c.fillStyle = "rgba(244,236,218,.5)";
+    for (const row of s.rows.keys()) c.fillRect(LABEL, rowY(row, cells.rows) + 1 + cells.height / 2, s.width - LABEL - 4, 0.8);
+  }
+  const chosen = s.rows.findIndex((r) => (s.selected?.kind === r.kind && s.selected.index === r.index));
+  if (chosen >= 0) {
     c.strokeStyle = "#62b5a3";
     c.lineWidth = 1.5;
-    c.strokeRect(LABEL - 3, RULER + s.selectedCorner * PITCH - 0.5, s.width - LABEL - 1, CROP + 3);
+    c.strokeRect(LABEL - 3, rowY(chosen, cells.rows) - 0.5, s.width - LABEL - 1, cells.height + 3);
   }
+}
+
+function cross(c: CanvasRenderingContext2D, x: number, y: number): void {
+  c.strokeStyle = "rgba(244,236,218,.6)";
+  c.lineWidth = 0.8;
+  c.beginPath();
+  c.moveTo(x, y - 5);
+  c.lineTo(x, y + 5);
+  c.moveTo(x - 5, y);
+  c.lineTo(x + 5, y);
+  c.stroke();
 }
 
 /** How far a corner lies from where its crop was cut: nudges, and what mending moved. */
@@ -147,6 +175,20 @@ function notch(c: CanvasRenderingContext2D, x: number, y: number): void {
 }
 
 function marks(c: CanvasRenderingContext2D, s: StripScene): void {
+  for (const k of s.keys) {
+    if (k < s.range.first || k > s.range.last) continue;
+    const x = xOf(k, s.range, s.width);
+    c.fillStyle = "#f4ecda";
+    c.strokeStyle = "#121414";
+    c.beginPath();
+    c.moveTo(x, RULER - 7);
+    c.lineTo(x + 4, RULER - 3);
+    c.lineTo(x, RULER + 1);
+    c.lineTo(x - 4, RULER - 3);
+    c.closePath();
+    c.fill();
+    c.stroke();
+  }
   if (s.surface) {
     const x = xOf(s.surface.reference_frame, s.range, s.width);
     c.fillStyle = "#62b5a3";
@@ -161,14 +203,14 @@ function marks(c: CanvasRenderingContext2D, s: StripScene): void {
       if (k.frame < s.range.first || k.frame > s.range.last) continue;
       const cx = xOf(k.frame, s.range, s.width);
       c.fillStyle = "#f4ecda";
-      c.fillRect(cx - 4, RULER + k.corner * PITCH - 1, 8, 2);
+      c.fillRect(cx - 4, rowY(k.corner, s.cells.rows) - 1, 8, 2);
     }
     // A held frame: a post through all four rows.
     for (const h of s.surface.held) {
       if (h.frame < s.range.first || h.frame > s.range.last) continue;
       const hx = xOf(h.frame, s.range, s.width);
       c.fillStyle = "#62b5a3";
-      c.fillRect(hx - 1, RULER, 2, 4 * PITCH);
+      c.fillRect(hx - 1, RULER, 2, ROWS);
       c.fillRect(hx - 4, RULER - 2, 8, 3);
     }
   }

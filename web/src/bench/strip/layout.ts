@@ -1,23 +1,47 @@
 /** Where things lie in the evidence strip. Pure. */
 
 export const LABEL = 34;
-export const CROP = 34;
-export const PITCH = 37;
 export const RULER = 18;
+/** Height of all rows of crops together, px. */
+export const ROWS = 148;
+
+/** How the crops of a frame are laid: as large squares, small ones, or a slit for every frame. */
+export type Density = "large" | "small" | "slits";
+export type Cells = { width: number; height: number; rows: number };
+
+/** Size of one crop, px, for so many rows. */
+export function cellsFor(density: Density, rows: number, range: Range, width: number): Cells {
+  const height = Math.floor(ROWS / rows) - 3;
+  if (density === "large") return { width: height, height, rows };
+  if (density === "small") return { width: Math.round(height / 2), height, rows };
+  return { width: Math.max(1, (width - LABEL - 4) / (range.last - range.first + 1)), height, rows };
+}
+
+/** Top of a row, px. */
+export function rowY(row: number, rows: number): number {
+  return RULER + Math.floor(ROWS / rows) * row;
+}
+
+/** Row at a height, or -1 above the rows; beyond them it is at least their number. */
+export function rowAt(y: number, rows: number): number {
+  return y <= RULER ? -1 : Math.floor((y - RULER) / Math.floor(ROWS / rows));
+}
 
 export type Range = { first: number; last: number };
 
 /** Frames whose crops are shown: evenly spaced, one per column, denser when zoomed. */
-export function columnFrames(range: Range, width: number): number[] {
-  const columns = Math.max(1, Math.floor((width - LABEL - 4) / PITCH));
+export function columnFrames(range: Range, width: number, cells: Cells): number[] {
+  const gap = cells.width > 12 ? 3 : 0;
+  const columns = Math.max(1, Math.floor((width - LABEL - 4) / (cells.width + gap) + 1e-6));
   const span = range.last - range.first;
   if (span + 1 <= columns) return Array.from({ length: span + 1 }, (_, i) => range.first + i);
   return Array.from({ length: columns }, (_, i) => Math.round(range.first + (span * i) / (columns - 1)));
 }
 
 /** Left edge of a column of crops, px: even spaces, so that a slip shows against its neighbours. */
-export function columnX(index: number, columns: number, width: number): number {
-  return Math.round(LABEL + ((index + 0.5) / columns) * (width - LABEL - 4) - CROP / 2);
+export function columnX(index: number, columns: number, width: number, cells: Cells): number {
+  const x = LABEL + ((index + 0.5) / columns) * (width - LABEL - 4) - cells.width / 2;
+  return cells.width > 12 ? Math.round(x) : x;
 }
 
 /** Middle of a frame on the x axis, px. */

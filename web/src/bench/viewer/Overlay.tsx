@@ -1,16 +1,13 @@
-/** Corners, shapes and their handles over the picture. Shapes tell kinds apart, not colour alone. */
+/** Corners, shapes, points and their handles over the picture. Shapes tell kinds apart, not colour alone. */
 import type { PointerEvent } from "react";
 import { CORNER_NAMES, glyphPath } from "../../ui/corners";
 import type { PlatePoint, ScreenPoint } from "../model/geometry";
-import { midpoint } from "../model/polygons";
+import type { Mark } from "../model/marks";
+import { boxCorners, boxOf, midpoint } from "../model/polygons";
 import type { Selection } from "../state";
+import { type Grab, path } from "./grab";
+import { MarkView } from "./MarkView";
 import type { Shape } from "./useShapes";
-
-export type Grab =
-  | { kind: "corner"; corner: number }
-  | { kind: "point"; shape: string; index: number }
-  | { kind: "insert"; shape: string; index: number }
-  | { kind: "shape"; shape: string };
 
 type Props = {
   toScreen: (p: PlatePoint) => ScreenPoint;
@@ -19,38 +16,61 @@ type Props = {
   cornersMovable: boolean;
   sigmas: readonly number[] | null;
   shapes: Shape[];
+  marks: Mark[];
+  marksMovable: boolean;
   drawing: PlatePoint[];
   drawingTo: PlatePoint | null;
+  /** The drawing hand, when the keys move it. */
+  cursor: PlatePoint | null;
   selection: Selection;
   faded: boolean;
   /** The surface's outline is left out over a result, where its edges are what people look at. */
   edges: boolean;
   /** Corners of a take laid beside the chosen one. */
   beside: PlatePoint[] | null;
+  /** Where edges of the picture cross near the chosen corner: offered, not taken. */
+  crossing: PlatePoint | null;
   onGrab: (e: PointerEvent, grab: Grab) => void;
 };
 
 const STITCH = { include: { stroke: "#62b5a3", dash: "7 4" }, exclude: { stroke: "#d18c5c", dash: "7 4" }, occluder: { stroke: "#d18c5c", dash: "" } };
 
-function path(points: ScreenPoint[], closed = true): string {
-  return points.map((p, i) => `${i ? "L" : "M"}${p.x.toFixed(2)} ${p.y.toFixed(2)}`).join("") + (closed ? "Z" : "");
+function ScaleBox({ shape, indices, props }: { shape: Shape; indices: number[]; props: Props }) {
+  const box = boxOf(shape.points, indices);
+  if (!box) return null;
+  const at = boxCorners(box).map(props.toScreen);
+  const out = 9;
+  const placed = at.map((p, i) => ({ x: p.x + (i === 0 || i === 3 ? -out : out), y: p.y + (i < 2 ? -out : out) }));
+  return (
+    <g data-testid="scale-box">
+      <path d={path(placed)} fill="none" stroke="#f4ecda" strokeOpacity={0.7} strokeDasharray="1 4" pointerEvents="none" />
+      {placed.map((p, i) => (
+        <g key={i} style={{ cursor: i % 2 ? "nesw-resize" : "nwse-resize" }} onPointerDown={(e) => props.onGrab(e, { kind: "scale", shape: shape.id, handle: i })} data-testid={`scale-${i}`}>
+          <rect x={p.x - 9} y={p.y - 9} width={18} height={18} fill="transparent" />
+          <path d={`M${p.x} ${p.y - 5}L${p.x + 5} ${p.y}L${p.x} ${p.y + 5}L${p.x - 5} ${p.y}Z`} fill="#1e2020" stroke="#f4ecda" strokeWidth={1.4} />
+          <title>Drag to scale; with Shift freely</title>
+        </g>
+      ))}
+    </g>
+  );
 }
 
 function ShapeView({ shape, props }: { shape: Shape; props: Props }) {
   const { toScreen, onGrab, selection } = props;
   const at = shape.points.map(toScreen);
   const { stroke, dash } = STITCH[shape.kind];
-  const d = path(at);
+  const d = path(shape.line.map(toScreen));
   const fill = shape.kind === "exclude" ? "url(#crossed)" : shape.kind === "occluder" ? "url(#slanted)" : "none";
+  const chosen = selection?.kind === "points" && selection.shape === shape.id ? selection.indices : null;
   return (
-    <g data-testid={`shape-${shape.id}`}>
+    <g data-testid={`shape-${shape.id}`} data-points={shape.points.length} data-smooth={shape.smooth}>
       <path d={d} fill={fill} stroke="rgba(18,20,20,.55)" strokeWidth={shape.kind === "occluder" ? 6 : 3.5} pointerEvents="none" />
       <path d={d} fill="none" stroke={stroke} strokeWidth={shape.kind === "occluder" ? 4.6 : 1.6} strokeDasharray={dash} pointerEvents="none" />
       {shape.kind === "occluder" && <path d={d} fill="none" stroke="#1e2020" strokeWidth={1.8} pointerEvents="none" />}
       {shape.editable && (
         <>
           <path d={d} fill="none" stroke="transparent" strokeWidth={11} style={{ cursor: "move" }} pointerEvents="stroke" onPointerDown={(e) => onGrab(e, { kind: "shape", shape: shape.id })}>
-            <title>{shape.name}: drag to move it</title>
+            <title>{shape.name}: drag to move it; a click chooses all its points</title>
           </path>
           {at.map((_, i) => {
             const m = toScreen(midpoint(shape.points, i));
@@ -65,15 +85,16 @@ function ShapeView({ shape, props }: { shape: Shape; props: Props }) {
             );
           })}
           {at.map((p, i) => {
-            const chosen = selection?.kind === "point" && selection.shape === shape.id && selection.index === i;
+            const picked = chosen?.includes(i) ?? false;
             return (
-              <g key={i} style={{ cursor: "grab" }} onPointerDown={(e) => onGrab(e, { kind: "point", shape: shape.id, index: i })} data-testid={`point-${shape.id}-${i}`}>
+              <g key={i} style={{ cursor: "grab" }} onPointerDown={(e) => onGrab(e, { kind: "point", shape: shape.id, index: i })} data-testid={`point-${shape.id}-${i}`} data-picked={picked}>
                 <circle cx={p.x} cy={p.y} r={9} fill="transparent" />
-                <circle cx={p.x} cy={p.y} r={chosen ? 5 : 3.4} fill={chosen ? "#f4ecda" : stroke} stroke="#121414" strokeWidth={1} />
-                <title>{shape.name}: drag the point; Delete takes it away</title>
+                <circle cx={p.x} cy={p.y} r={picked ? 5 : 3.4} fill={stroke} stroke={picked ? "#f4ecda" : "#121414"} strokeWidth={picked ? 2.2 : 1} />
+                <title>{shape.name}: drag the point; Shift and a click chooses several; Delete takes them away</title>
               </g>
             );
           })}
+          {chosen && <ScaleBox shape={shape} indices={chosen} props={props} />}
         </>
       )}
     </g>
@@ -106,8 +127,28 @@ function Corners({ corners, props }: { corners: PlatePoint[]; props: Props }) {
   );
 }
 
+function Crossing({ at }: { at: ScreenPoint }) {
+  const d = `M${at.x - 13} ${at.y}H${at.x - 4}M${at.x + 4} ${at.y}H${at.x + 13}M${at.x} ${at.y - 13}V${at.y - 4}M${at.x} ${at.y + 4}V${at.y + 13}`;
+  return (
+    <g pointerEvents="none" data-testid="crossing">
+      <path d={d} stroke="#121414" strokeWidth={4} strokeOpacity={0.6} />
+      <path d={d} stroke="#d18c5c" strokeWidth={1.8} />
+    </g>
+  );
+}
+
+function Hand({ at }: { at: ScreenPoint }) {
+  const d = `M${at.x - 11} ${at.y}h22M${at.x} ${at.y - 11}v22`;
+  return (
+    <g pointerEvents="none" data-testid="hand">
+      <path d={d} stroke="#121414" strokeWidth={3.4} strokeOpacity={0.6} />
+      <path d={d} stroke="#f4ecda" strokeWidth={1.3} />
+    </g>
+  );
+}
+
 export function Overlay(props: Props) {
-  const { drawing, drawingTo, toScreen, corners, shapes, faded } = props;
+  const { drawing, drawingTo, toScreen, corners, shapes, faded, selection } = props;
   const line = [...drawing, ...(drawingTo ? [drawingTo] : [])].map(toScreen);
   return (
     <g opacity={faded ? 0.35 : 1}>
@@ -116,6 +157,11 @@ export function Overlay(props: Props) {
       ))}
       {props.beside && <path d={path(props.beside.map(toScreen))} fill="none" stroke="#f4ecda" strokeWidth={1.2} strokeDasharray="2 5" pointerEvents="none" data-testid="beside" />}
       {corners && <Corners corners={corners} props={props} />}
+      {props.marks.map((m) => (
+        <MarkView key={m.id} mark={m} toScreen={toScreen} chosen={selection?.kind === "mark" && selection.id === m.id} movable={props.marksMovable} onGrab={props.onGrab} />
+      ))}
+      {props.cursor && <Hand at={toScreen(props.cursor)} />}
+      {props.crossing && <Crossing at={toScreen(props.crossing)} />}
       {line.length > 0 && (
         <g pointerEvents="none">
           <path d={path(line, false)} fill="none" stroke="#121414" strokeWidth={3} strokeOpacity={0.6} />

@@ -1,6 +1,8 @@
 /** Decoded pictures in memory: fetched ahead, shown at once, the oldest let go. */
 
-const MOST = 150;
+const MOST_FRAMES = 150;
+/** Crops are small: those of some hundred frames stay. */
+const MOST_CROPS = 900;
 const AT_ONCE = 6;
 
 type Entry = { picture: ImageBitmap | null; promise: Promise<ImageBitmap | null> };
@@ -9,6 +11,8 @@ export class FrameCache {
   private entries = new Map<string, Entry>();
   private running = 0;
   private waiting: (() => void)[] = [];
+
+  constructor(private readonly most = MOST_FRAMES) {}
 
   /** The picture if it is here already. */
   peek(url: string): ImageBitmap | null {
@@ -51,7 +55,7 @@ export class FrameCache {
 
   private trim(): void {
     for (const [url, entry] of this.entries) {
-      if (this.entries.size <= MOST) return;
+      if (this.entries.size <= this.most) return;
       if (!entry.picture) continue;
       this.entries.delete(url);
       // Somebody may still be drawing it in this frame.
@@ -61,3 +65,4 @@ export class FrameCache {
 }
 
 export const frameCache = new FrameCache();
+export const cropCache = new FrameCache(MOST_CROPS);

@@ -7,9 +7,11 @@ type Drafts = {
   shapes: Record<string, PlatePoint[]>;
   /** Points of a polygon that is being drawn. */
   drawing: PlatePoint[];
+  /** Where the arrow keys have brought the drawing hand; null while the pointer draws. */
+  cursor: PlatePoint | null;
 };
 
-export const useDrafts = create<Drafts>(() => ({ shapes: {}, drawing: [] }));
+export const useDrafts = create<Drafts>(() => ({ shapes: {}, drawing: [], cursor: null }));
 
 export function setDraft(id: string, points: PlatePoint[] | null): void {
   useDrafts.setState((s) => ({
@@ -18,5 +20,9 @@ export function setDraft(id: string, points: PlatePoint[] | null): void {
 }
 
 export function setDrawing(points: PlatePoint[]): void {
-  useDrafts.setState({ drawing: points });
+  useDrafts.setState(points.length ? { drawing: points } : { drawing: points, cursor: null });
+}
+
+export function setCursor(cursor: PlatePoint | null): void {
+  useDrafts.setState({ cursor });
 }

@@ -1,40 +1,58 @@
-/** Drawing a new shape or the four corners by clicks, and what it becomes. */
+/** Drawing a new shape, a line or a point, or the four corners by clicks, and what it becomes. */
 import type { Edit } from "../../api/client";
 import { useWork } from "../context";
-import { pair, type PlatePoint } from "../model/geometry";
+import { distance, pair, type PlatePoint } from "../model/geometry";
+import { regionShapes } from "../model/keyed";
 import { closes } from "../model/polygons";
 import { freshId } from "../model/shot";
 import { setBench, useBench } from "../state";
-import { setDrawing, useDrafts } from "./useDraft";
+import { setCursor, setDrawing, useDrafts } from "./useDraft";
+import { setMarks } from "./useMarks";
+import { setShapes } from "./useShapes";
 
-export function useDrawing(): { click: (p: PlatePoint, near: number) => void; finish: () => void; cancel: () => void } {
-  const { document, surface, edit } = useWork();
+export function useDrawing(): { click: (p: PlatePoint, near: number) => void; finish: () => void; cancel: () => void; step: (dx: number, dy: number) => void; press: () => void } {
+  const { document, surface, edit, plate } = useWork();
 
   const finish = () => {
-    const { tool, frame } = useBench.getState();
+    const { tool, frame, outline } = useBench.getState();
     const points = useDrafts.getState().drawing;
-    if (points.length < 3 || tool === "move" || tool === "corners") return;
-    const polygon = points.map((p) => pair(p, 1));
+    if (points.length < 3 || tool === "move" || tool === "corners" || tool === "point") return;
+    const drawn = points.map((p) => pair(p));
     setDrawing([]);
+    if (tool === "line") {
+      // One line after the other: the tool stays until it is put down.
+      void edit({ kind: "set_lens", lens: { ...document.lens, lines: [...document.lens.lines, drawn] } } as Edit);
+      return;
+    }
     setBench({ tool: "move" });
     if (tool === "occluder") {
       const taken = [...document.surfaces, ...document.occluders].map((x) => x.id);
       const id = freshId("in-front", taken);
       const depth = Math.min(0, ...document.surfaces.map((s) => s.depth - 1), ...document.occluders.map((o) => o.depth - 1));
       const name = `In front ${document.occluders.length + 1}`;
-      void edit({ kind: "add_occluder", occluder: { id, name, depth, keys: [{ frame, points: polygon }], feather_px: 0.8 } } as Edit);
+      setBench({ selection: { kind: "points", shape: `occluder:${id}`, indices: [] } });
+      void edit({ kind: "add_occluder", occluder: { id, name, depth, outline, keys: [{ frame, points: drawn }], feather_px: 0.8 } } as Edit);
     } else if (surface) {
-      const region = { ...surface.region, [tool]: [...surface.region[tool], polygon] };
-      void edit({ kind: "set_region", surface: surface.id, region } as Edit);
+      const shapes = regionShapes(surface);
+      setBench({ selection: { kind: "points", shape: `region:${shapes.length}`, indices: [] } });
+      void edit(setShapes(surface, [...shapes, { role: tool, outline, rides: "plane", feather_px: 0, keys: [{ frame, points: drawn, ease: "linear" }] }]));
     }
   };
 
   const click = (p: PlatePoint, near: number) => {
-    const { tool } = useBench.getState();
+    const { tool, frame } = useBench.getState();
     const points = useDrafts.getState().drawing;
     if (tool === "move") return;
+    if (tool === "point") {
+      if (!surface) return;
+      const id = freshId("p1", surface.points.map((x) => x.id));
+      const one = { id, keys: [{ frame, at: pair(p) }], half_size_px: [12, 12], search_px: [40, 40], motion: "translation", against: "first" };
+      setBench({ tool: "move", selection: { kind: "mark", id } });
+      void edit(setMarks(surface, [...surface.points, one as (typeof surface.points)[number]]));
+      return;
+    }
     if (tool !== "corners") {
-      if (closes(points, p, near)) finish();
+      if (tool !== "line" && closes(points, p, near)) finish();
       else setDrawing([...points, p]);
       return;
     }
@@ -48,9 +66,24 @@ export function useDrawing(): { click: (p: PlatePoint, near: number) => void; fi
     if (surface) void edit({ kind: "set_corners", surface: surface.id, corners: next.map((q) => pair(q)) } as Edit);
   };
 
+  /** Move the drawing hand with the keys; it begins at the last point, or in the middle of the plate. */
+  const step = (dx: number, dy: number) => {
+    const { drawing, cursor } = useDrafts.getState();
+    const size = plate.facts ?? { width: 0, height: 0 };
+    const from = cursor ?? drawing.at(-1) ?? { x: size.width / 2, y: size.height / 2 };
+    setCursor({ x: Math.min(size.width, Math.max(0, from.x + dx)), y: Math.min(size.height, Math.max(0, from.y + dy)) });
+  };
+  /** Enter: sets a point where the hand is; on the last point once more, it closes the shape. */
+  const press = () => {
+    const { drawing, cursor } = useDrafts.getState();
+    const last = drawing.at(-1);
+    if (!cursor || (last && distance(last, cursor) < 1e-6)) finish();
+    else click(cursor, 0.5);
+  };
+
   const cancel = () => {
     setDrawing([]);
     setBench({ tool: "move" });
   };
-  return { click, finish, cancel };
+  return { click, finish, cancel, step, press };
 }

@@ -2,6 +2,7 @@
 import { useCallback } from "react";
 import { urls } from "../../api/client";
 import { useWork } from "../context";
+import { knowsLens } from "../model/shot";
 import { type Shown, useBench } from "../state";
 
 export function useFrameUrl(): (shown: Shown, frame: number) => string {
@@ -14,10 +15,11 @@ export function useFrameUrl(): (shown: Shown, frame: number) => string {
       if (shown === "analysis" && surface?.corners) return urls.view(shot.id, shot.revision, surface.id, "analysis", frame, known);
       if (shown === "coverage" && surface?.corners && (frames?.get(frame)?.homography || frame === surface.reference_frame))
         return urls.view(shot.id, shot.revision, surface.id, "coverage", frame, known);
+      if (shown === "straight" && knowsLens(document)) return urls.straight(shot.id, shot.revision, frame);
       // Where the surface is lost there is nothing to hold the picture by: the plate shows.
       if (shown === "still" && surface && frames?.get(frame)?.homography) return urls.view(shot.id, shot.revision, surface.id, held, frame, known);
       return urls.proxy(plate.hash, frame);
     },
-    [document.placements.length, frames, held, known, plate.hash, shot.id, shot.revision, surface],
+    [document, frames, held, known, plate.hash, shot.id, shot.revision, surface],
   );
 }

@@ -1,15 +1,29 @@
 /** The shapes of a frame as they lie in the picture, and how a change of one becomes an edit. */
 import { useMemo } from "react";
-import type { Edit, Surface } from "../../api/client";
+import type { Edit, Occluder, Surface } from "../../api/client";
 import { useWork } from "../context";
-import { apply, at, type Homography, invert, pair, type PlatePoint } from "../model/geometry";
-import { likewise } from "../model/polygons";
-import { cornersAt, homographyAt, outlineAt } from "../model/shot";
+import { apply, at, pair, type PlatePoint } from "../model/geometry";
+import { changed, type Key, keysOf, plainKeys, pointsAt, type PoseAt, type RegionShape, regionShapes, withoutKey } from "../model/keyed";
+import { cornersAt, homographyAt } from "../model/shot";
+import { smoothOutline } from "../model/smooth";
 import { useBench } from "../state";
 import { setDraft, useDrafts } from "./useDraft";
 
 export type ShapeKind = "include" | "exclude" | "occluder";
-export type Shape = { id: string; kind: ShapeKind; name: string; points: PlatePoint[]; editable: boolean };
+export type Shape = {
+  id: string;
+  kind: ShapeKind;
+  name: string;
+  points: PlatePoint[];
+  /** The line as it is drawn: the points, or a smooth curve through them. */
+  line: PlatePoint[];
+  smooth: boolean;
+  editable: boolean;
+  /** Frames at which it has a key. */
+  keys: number[];
+};
+
+export type ShapeSettings = { outline?: "straight" | "smooth"; rides?: string | null; role?: "include" | "exclude"; feather_px?: number };
 
 export type Shapes = {
   corners: PlatePoint[] | null;
@@ -18,86 +32,124 @@ export type Shapes = {
   /** Send the points of a shape, given in this frame, as an edit. */
   commit: (id: string, points: PlatePoint[]) => void;
   remove: (id: string) => void;
+  removeKey: (id: string) => void;
+  setEase: (id: string, ease: Key["ease"]) => void;
+  change: (id: string, settings: ShapeSettings) => void;
 };
 
-function mapped(points: readonly PlatePoint[], h: Homography | null): PlatePoint[] {
-  return h ? points.map((p) => apply(h, p)) : [...points];
+const NEVER: PoseAt = () => null;
+
+/** The region with its shapes in one form. */
+export function setShapes(surface: Surface, shapes: RegionShape[]): Edit {
+  return { kind: "set_region", surface: surface.id, region: { include: [], exclude: [], shapes } } as unknown as Edit;
 }
 
-function regionEdit(surface: Surface, kind: "include" | "exclude", change: (list: [number, number][][]) => [number, number][][]): Edit {
-  const region = { ...surface.region, [kind]: change(surface.region[kind] as [number, number][][]) };
-  return { kind: "set_region", surface: surface.id, region } as Edit;
+export function occluderEdit(o: Occluder, change: ShapeSettings & { span?: [number, number] }): Edit {
+  const now = { feather_px: o.feather_px, span: o.span ?? null, outline: o.outline, rides: o.rides ?? null };
+  return { kind: "set_occluder", occluder: o.id, ...now, ...change } as Edit;
 }
 
 export function useShapes(): Shapes {
-  const { document, surface, frames, edit } = useWork();
+  const { document, surface, frames, framesOf, edit } = useWork();
   const frame = useBench((s) => s.frame);
   const step = useBench((s) => s.step);
+  const scope = useBench((s) => s.scope);
   const drafts = useDrafts((s) => s.shapes);
 
   return useMemo(() => {
     const outlining = step === "outline";
     const h = surface ? homographyAt(surface, frames, frame) : null;
+    const region = surface ? regionShapes(surface) : [];
+    const planePose: PoseAt = (f) => (surface ? homographyAt(surface, frames, f) : null);
+    const poseOf = (o: Occluder): PoseAt => {
+      const ridden = document.surfaces.find((s) => s.id === o.rides);
+      return ridden ? (f) => homographyAt(ridden, framesOf(ridden), f) : NEVER;
+    };
     const shapes: Shape[] = [];
-    for (const kind of ["include", "exclude"] as const) {
-      surface?.region[kind].forEach((polygon, i) => {
-        if (h) shapes.push({ id: `${kind}:${i}`, kind, name: kind === "include" ? `followed ${i + 1}` : `cut-out ${i + 1}`, points: mapped(polygon.map(at), h), editable: outlining });
+    const drawn = (points: PlatePoint[], smooth: boolean) => (smooth ? smoothOutline(points, 10) : points);
+    region.forEach((shape, i) => {
+      const id = `region:${i}`;
+      const rides = shape.rides === "plane";
+      if (rides && !h) return;
+      const points = drafts[id] ?? pointsAt(frame, keysOf(shape), rides ? planePose : NEVER);
+      const nth = region.slice(0, i + 1).filter((s) => s.role === shape.role).length;
+      const smooth = shape.outline === "smooth";
+      shapes.push({
+        id, kind: shape.role, name: shape.role === "include" ? `Followed ${nth}` : `Cut-out ${nth}`, points, line: drawn(points, smooth),
+        smooth, editable: outlining, keys: shape.keys.map((k) => k.frame),
       });
-    }
-    for (const occluder of document.occluders) {
-      const points = outlineAt(occluder, frame);
-      if (points) shapes.push({ id: `occluder:${occluder.id}`, kind: "occluder", name: occluder.name, points, editable: outlining });
+    });
+    for (const o of document.occluders) {
+      if (o.span && (frame < o.span[0] || frame > o.span[1])) continue;
+      const id = `occluder:${o.id}`;
+      const points = drafts[id] ?? pointsAt(frame, keysOf(o), poseOf(o));
+      const smooth = o.outline === "smooth";
+      shapes.push({ id, kind: "occluder", name: o.name, points, line: drawn(points, smooth), smooth, editable: outlining, keys: o.keys.map((k) => k.frame) });
     }
     const corners = surface ? cornersAt(surface, frames, frame) : null;
 
-    const commit = (id: string, points: PlatePoint[]) => {
-      setDraft(id, points);
-      const done = () => setDraft(id, null);
-      if (id === "corners" && surface) {
-        if (frame === surface.reference_frame) {
-          void edit({ kind: "set_corners", surface: surface.id, corners: points.map((p) => pair(p)) } as Edit).then(done);
-        } else if (corners) {
-          // Away from the reference frame a moved corner is a correction of the take.
-          const edits = points.flatMap((p, corner): Edit[] => {
-            const was = corners[corner];
-            if (!was || (Math.abs(p.x - was.x) < 1e-6 && Math.abs(p.y - was.y) < 1e-6)) return [];
-            const raw = h && surface.corners ? apply(h, at(surface.corners[corner] ?? [0, 0])) : was;
-            const round = (v: number) => Math.round(v * 1000) / 1000;
-            return [{ kind: "correct_corner", surface: surface.id, correction: { frame, corner, dx_px: round(p.x - raw.x), dy_px: round(p.y - raw.y) } }];
-          });
-          if (edits.length) void edit(...edits).then(done);
-          else done();
-        }
+    const commitCorners = (points: PlatePoint[], done: () => void) => {
+      if (!surface) return;
+      if (frame === surface.reference_frame) {
+        void edit({ kind: "set_corners", surface: surface.id, corners: points.map((p) => pair(p)) } as Edit).then(done);
         return;
       }
+      if (!corners) return;
+      // Away from the reference frame a moved corner is a correction of the take.
+      const edits = points.flatMap((p, corner): Edit[] => {
+        const was = corners[corner];
+        if (!was || (Math.abs(p.x - was.x) < 1e-6 && Math.abs(p.y - was.y) < 1e-6)) return [];
+        const raw = h && surface.corners ? apply(h, at(surface.corners[corner] ?? [0, 0])) : was;
+        const round = (v: number) => Math.round(v * 1000) / 1000;
+        return [{ kind: "correct_corner", surface: surface.id, correction: { frame, corner, dx_px: round(p.x - raw.x), dy_px: round(p.y - raw.y) } }];
+      });
+      if (edits.length) void edit(...edits).then(done);
+      else done();
+    };
+    /** Change the keys of a shape, whichever kind it is. */
+    const rewrite = (id: string, how: (keys: Key[], pose: PoseAt) => Key[]): Edit | null => {
       const [kind = "", name = ""] = id.split(":");
       if (kind === "occluder") {
-        const occluder = document.occluders.find((o) => o.id === name);
-        if (!occluder) return;
-        // A new or removed point counts for the whole shot: every key gets it.
-        const before = outlineAt(occluder, frame) ?? points;
-        const others = occluder.keys.filter((k) => k.frame !== frame).map((k) => ({ ...k, points: likewise(before, points, k.points.map(at)).map((p) => pair(p, 1)) }));
-        const keys = [...others, { frame, points: points.map((p) => pair(p, 1)) }].sort((a, b) => a.frame - b.frame);
-        void edit({ kind: "set_occluder_keys", occluder: name, keys } as Edit).then(done);
-      } else if (surface && (kind === "include" || kind === "exclude")) {
-        const back = h ? invert(h) : null;
-        const index = Number(name);
-        void edit(regionEdit(surface, kind, (list) => list.map((old, i) => (i === index ? mapped(points, back).map((p) => pair(p, 1)) : old)))).then(done);
+        const o = document.occluders.find((x) => x.id === name);
+        if (!o) return null;
+        const keys = plainKeys(how(keysOf(o), poseOf(o))).map(({ frame: f, points }) => ({ frame: f, points }));
+        return { kind: "set_occluder_keys", occluder: name, keys } as Edit;
       }
+      const shape = region[Number(name)];
+      if (!surface || !shape) return null;
+      const keys = plainKeys(how(keysOf(shape), shape.rides === "plane" ? planePose : NEVER));
+      return setShapes(surface, region.map((s) => (s === shape ? { ...s, keys } : s)));
     };
-    const remove = (id: string) => {
-      const [kind = "", name = ""] = id.split(":");
-      if (kind === "occluder") void edit({ kind: "remove", target: name });
-      else if (surface && (kind === "include" || kind === "exclude")) {
-        void edit(regionEdit(surface, kind, (list) => list.filter((_, i) => i !== Number(name))));
-      }
+    const send = (one: Edit | null, done?: () => void) => {
+      if (one) void edit(one).then(done);
+      else done?.();
     };
     return {
       corners: drafts["corners"] ?? corners,
       sigmas: frames?.get(frame)?.sigma_px ?? null,
-      shapes: shapes.map((s) => ({ ...s, points: drafts[s.id] ?? s.points })),
-      commit,
-      remove,
+      shapes,
+      commit: (id, points) => {
+        setDraft(id, points);
+        const done = () => setDraft(id, null);
+        if (id === "corners") commitCorners(points, done);
+        else send(rewrite(id, (keys, pose) => changed(keys, frame, points, scope, pose)), done);
+      },
+      remove: (id) => {
+        const [kind = "", name = ""] = id.split(":");
+        if (kind === "occluder") send({ kind: "remove", target: name });
+        else if (surface) send(setShapes(surface, region.filter((_, i) => i !== Number(name))));
+      },
+      removeKey: (id) => send(rewrite(id, (keys, pose) => withoutKey(keys, frame, pose))),
+      setEase: (id, ease) => send(rewrite(id, (keys) => keys.map((k) => (k.frame === frame ? { ...k, ease } : k)))),
+      change: (id, settings) => {
+        const [kind = "", name = ""] = id.split(":");
+        if (kind === "occluder") {
+          const o = document.occluders.find((x) => x.id === name);
+          if (o) send(occluderEdit(o, settings));
+        } else if (surface) {
+          send(setShapes(surface, region.map((s, i) => (i === Number(name) ? ({ ...s, ...settings } as RegionShape) : s))));
+        }
+      },
     };
-  }, [document, drafts, edit, frame, frames, step, surface]);
+  }, [document, drafts, edit, frame, frames, framesOf, scope, step, surface]);
 }

@@ -1,0 +1,187 @@
+"""Advice from the command line: which motion, which lens, which frame, what disturbs, what is left; no server, no database."""
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from verdigris.cli.headless import Json
+from verdigris.cli.terminal import print_json, progress_bar
+
+
+def propose(
+    shot: Annotated[Path, typer.Argument(help="Shot document (JSON).")],
+    track: Annotated[Path, typer.Option(help="Finished track (JSON).")],
+    surface: Annotated[str | None, typer.Option(help="Surface by id; with a single one it need not be said.")] = None,
+    json: Json = False,
+) -> None:
+    """Say which motion would be enough for a followed surface, with the figures of all models."""
+    from dataclasses import asdict
+
+    from verdigris.formats.track_json import read_tracks
+    from verdigris.runs.advice import advise_motion
+    from verdigris.runs.project import OpenShot
+    from verdigris.shot.document import read_shot
+
+    document = read_shot(shot)
+    tracks = {t.surface: t.by_frame() for t in read_tracks(track)}
+    one = document.surface(surface or next(iter(tracks), ""))
+    with OpenShot(document, shot.parent) as opened:
+        found = advise_motion(opened.plate, document, one, tracks, tracks.get(one.id, {}))
+    if json:
+        print_json(asdict(found))
+        return
+    typer.echo(f"{one.name}: {found.motion}. {found.reason}")
+    for f in found.figures:
+        typer.echo(
+            f"  {f.motion:12} residual {f.residual_px:6.3f} px, left out {f.left_out_px:6.3f} px (give or take {f.left_out_sigma_px:.3f})"
+        )
+
+
+def disagreements(
+    shot: Annotated[Path, typer.Argument(help="Shot document (JSON).")],
+    surface: Annotated[str | None, typer.Option(help="Surface by id; default the first.")] = None,
+    first: Annotated[int, typer.Option(min=0, help="First frame, counted from 0.")] = 0,
+    last: Annotated[int | None, typer.Option(min=0, help="Last frame; default the end of the plate.")] = None,
+    json: Json = False,
+) -> None:
+    """Follow a surface and outline where its region does not move with it: content, reflections, things in front."""
+    from dataclasses import asdict
+
+    from verdigris.core.tracking.follow import FrameResult
+    from verdigris.runs.advice import advise_exclusions
+    from verdigris.runs.errors import RunError
+    from verdigris.runs.project import OpenShot
+    from verdigris.runs.tracking import follow_surface
+    from verdigris.shot.document import read_shot
+
+    document = read_shot(shot)
+    if not document.surfaces:
+        raise RunError("not_tracked", "The document has no surface to follow.")
+    one = document.surface(surface) if surface else document.surfaces[0]
+    results: dict[int, FrameResult] = {}
+    with OpenShot(document, shot.parent) as opened:
+        count = opened.plate.facts.frame_count
+        with progress_bar(f"following {one.name}") as progress:
+            for step in follow_surface(opened.plate, document, one):
+                results[step.result.frame] = step.result
+                progress(min(len(results), count), count)
+        found = advise_exclusions(opened.plate, document, one, {}, results, first, count - 1 if last is None else last)
+    if json:
+        print_json([{**asdict(d), "outline": d.outline.round(1).tolist()} for d in found])
+        return
+    if not found:
+        typer.echo(f"{one.name}: the whole region moves with the plane.")
+    for d in found:
+        corner, opposite = d.outline.min(axis=0), d.outline.max(axis=0)
+        what = "does not move with the plane" if d.kind == "content" else "is covered for a while"
+        typer.echo(
+            f"{100 * d.share_of_region:.0f} % of the region {what}, frames {d.frames[0]} to {d.frames[1]}: around x {corner[0]:.0f} to "
+            f"{opposite[0]:.0f}, y {corner[1]:.0f} to {opposite[1]:.0f}; it loses {100 * d.helps:.0f} % of its weight by itself."
+        )
+
+
+def lens(
+    shot: Annotated[Path, typer.Argument(help="Shot document (JSON).")],
+    track: Annotated[Path | None, typer.Option(help="Finished track (JSON); without it, the lines drawn in the document are used.")] = None,
+    surface: Annotated[str | None, typer.Option(help="Surface by id; with a single one it need not be said.")] = None,
+    json: Json = False,
+) -> None:
+    """Estimate the lens: from lines that should be straight, or from a finished track; with the uncertainty of each term."""
+    from verdigris.formats.track_json import read_tracks
+    from verdigris.runs.advice import advise_camera
+    from verdigris.runs.errors import RunError
+    from verdigris.runs.project import OpenShot
+    from verdigris.runs.tracking import lens_of_lines
+    from verdigris.shot.document import read_shot
+
+    document = read_shot(shot)
+    with OpenShot(document, shot.parent) as opened:
+        if track is not None:
+            tracks = {t.surface: t.by_frame() for t in read_tracks(track)}
+            one = document.surface(surface or next(iter(tracks), ""))
+            found = advise_camera(opened.plate, document, one, tracks, tracks.get(one.id, {}))
+            facts = {name: {"value": e.value, "sigma": e.sigma} for name, e in found.estimates.items() if name != "shutter"}
+            note = f"frames fit {100 * found.gain:.1f} % better with them"
+        elif document.lens.lines:
+            drawn = lens_of_lines(document, opened.plate.facts)
+            facts = {t: {"value": getattr(drawn.lens, t), "sigma": s} for t, s in drawn.sigma.items()}
+            note = f"points lie {drawn.residual_px:.2f} px from straight, {drawn.before_px:.2f} px without a lens"
+        else:
+            raise RunError("no_evidence", "The document has no lines under lens.lines, and no track was given.")
+    if json:
+        print_json(facts)
+        return
+    for name, e in facts.items():
+        value = e["value"]
+        at = f"{value[0]:.1f}, {value[1]:.1f} px" if isinstance(value, tuple) else f"{value:.4f}"
+        typer.echo(f"{name:8} {at}, give or take {e['sigma']:.4f}")
+    typer.echo(note if facts else "Nothing but an ideal lens is needed.")
+
+
+def references(
+    shot: Annotated[Path, typer.Argument(help="Shot document (JSON).")],
+    track: Annotated[Path | None, typer.Option(help="Track (JSON): then the surface's own size and hidden share count.")] = None,
+    surface: Annotated[str | None, typer.Option(help="Surface by id; without one, the whole picture is judged.")] = None,
+    json: Json = False,
+) -> None:
+    """Say which frames would serve best as the reference: where the surface is large, sharp and least hidden."""
+    import math
+
+    from verdigris.formats.track_json import read_tracks
+    from verdigris.runs.judging import frames_as_reference
+    from verdigris.runs.project import OpenShot
+    from verdigris.shot.document import read_shot
+
+    document = read_shot(shot)
+    tracks = {} if track is None else {t.surface: t.by_frame() for t in read_tracks(track)}
+    one = document.surface(surface) if surface is not None else None
+    with OpenShot(document, shot.parent) as opened:
+        found = frames_as_reference(document, one, tracks, opened.plate, opened.plate.facts.width)
+        first = opened.first_frame
+    if json:
+        print_json([
+            {"frame": w.frame, "size_px2": None if math.isnan(w.size) else w.size, "sharpness": w.sharpness, "hidden": w.hidden,
+             "worth": w.worth} for w in found
+        ])  # fmt: skip
+        return
+    for w in sorted(found, key=lambda w: -w.worth)[:8]:
+        size = "size unknown" if math.isnan(w.size) else f"{math.sqrt(w.size):6.0f} px"
+        typer.echo(
+            f"{w.frame + first:6}  worth {100 * w.worth:3.0f} %  {size}  sharpness {w.sharpness:.4f}  hidden {100 * w.hidden:3.0f} %"
+        )
+
+
+def jitter(
+    shot: Annotated[Path, typer.Argument(help="Shot document (JSON).")],
+    track: Annotated[Path, typer.Option(help="Finished track (JSON).")],
+    surface: Annotated[str | None, typer.Option(help="Surface by id; with a single one it need not be said.")] = None,
+    json: Json = False,
+) -> None:
+    """Measure in the plate what movement is left at the corners when the surface is held still."""
+    import numpy as np
+
+    from verdigris.formats.track_json import read_tracks
+    from verdigris.runs.judging import remaining_jitter
+    from verdigris.runs.project import OpenShot
+    from verdigris.shot.document import read_shot
+
+    document = read_shot(shot)
+    tracks = {t.surface: t.by_frame() for t in read_tracks(track)}
+    one = document.surface(surface or next(iter(tracks), ""))
+    with OpenShot(document, shot.parent) as opened:
+        found = remaining_jitter(opened.plate, document, one, tracks)
+        first = opened.first_frame
+    if json:
+        print_json([{"frame": j.frame, "shift_px": [None if np.isnan(d[0]) else d.round(4).tolist() for d in j.shift_px]} for j in found])
+        return
+    worst = np.array([j.worst_px for j in found])
+    known = worst[np.isfinite(worst)]
+    if not len(known):
+        typer.echo(f"{one.name}: nothing of the region lies at the corners to compare.")
+        return
+    most = found[int(np.nanargmax(worst))].frame + first
+    typer.echo(
+        f"{one.name}: half of the frames move less than {np.median(known):.3f} px at their worst corner, 95 % less than "
+        f"{np.percentile(known, 95):.3f} px; most in frame {most}: {known.max():.3f} px."
+    )

@@ -1,0 +1,30 @@
+"""What all refusals have in common: a code for programs, a sentence for people, the facts behind it."""
+
+from collections.abc import Callable
+from typing import ClassVar, Self
+
+
+class Problem(Exception):
+    """A typed refusal; it also passes from one process to another.
+
+    Parameters
+    ----------
+    code : one of the class's `codes`
+    sentence : what happened and what can be done, for people
+    facts : figures behind it
+    """
+
+    codes: ClassVar[tuple[str, ...]] = ()
+
+    def __init__(self, code: str, sentence: str, **facts: object) -> None:
+        if code not in self.codes:
+            raise ValueError(f"{type(self).__name__} knows no code {code}")
+        super().__init__(sentence)
+        self.code, self.sentence, self.facts = code, sentence, facts
+
+    def __reduce__(self) -> tuple[Callable[..., Self], tuple[object, ...]]:
+        return type(self)._again, (self.code, self.sentence, self.facts)
+
+    @classmethod
+    def _again(cls, code: str, sentence: str, facts: dict[str, object]) -> Self:
+        return cls(code, sentence, **facts)

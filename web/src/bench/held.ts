@@ -1,0 +1,9 @@
+/** Ways to hold the plate still on a surface, in words. */
+import type { Held } from "./state";
+
+export const HELD: { value: Held; label: string }[] = [
+  { value: "position", label: "position" },
+  { value: "turn", label: "and turn" },
+  { value: "size", label: "and size" },
+  { value: "full", label: "fully" },
+];

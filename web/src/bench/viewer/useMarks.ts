@@ -1,0 +1,47 @@
+/** Single points of the surface at a frame: set by hand, or found by the take; and how a change becomes an edit. */
+import { useMemo } from "react";
+import type { Edit, Surface } from "../../api/client";
+import { useTakePoints } from "../../api/queries";
+import { useWork } from "../context";
+import { pair, type PlatePoint } from "../model/geometry";
+import { type Mark, markAt, type TrackPoint, withKey } from "../model/marks";
+import { useBench } from "../state";
+
+export function setMarks(surface: Surface, points: TrackPoint[], follow = surface.follow): Edit {
+  return { kind: "set_points", surface: surface.id, points, follow } as Edit;
+}
+
+export type Marks = {
+  marks: Mark[];
+  move: (id: string, to: PlatePoint) => void;
+  resize: (id: string, what: "half_size_px" | "search_px", size: [number, number]) => void;
+  change: (id: string, settings: Partial<TrackPoint>) => void;
+  remove: (id: string) => void;
+};
+
+export function useMarks(): Marks {
+  const { surface, take, edit, followedFrames } = useWork();
+  const frame = useBench((s) => s.frame);
+  const found = useTakePoints(take && surface?.points.length ? take.id : null, followedFrames?.size ?? 0);
+
+  return useMemo(() => {
+    const points = surface?.points ?? [];
+    const here = found?.[frame];
+    const write = (id: string, how: (p: TrackPoint) => TrackPoint) => {
+      if (surface) void edit(setMarks(surface, points.map((p) => (p.id === id ? how(p) : p))));
+    };
+    const marks = points.map((p) => markAt(p, frame, here?.[p.id]));
+    return {
+      marks,
+      move: (id, to) => write(id, (p) => withKey(p, frame, { at: pair(to) })),
+      resize: (id, what, size) => {
+        const mark = marks.find((m) => m.id === id);
+        // From its first frame on it is the point's own size; later it is a key's.
+        write(id, (p) => (frame <= (p.keys[0]?.frame ?? 0) || !mark ? { ...p, [what]: size } : withKey(p, frame, { at: pair(mark.at), [what]: size })));
+      },
+      change: (id, settings) => write(id, (p) => ({ ...p, ...settings })),
+      remove: (id) => surface && void edit(setMarks(surface, points.filter((p) => p.id !== id), points.length > 1 ? surface.follow : "region")),
+    };
+  }, [edit, found, frame, surface]);
+}
+
