@@ -158,9 +158,11 @@ def test_a_point_is_set_sized_and_drives_the_surface(window: Page, live, plate, 
     window.get_by_test_id("follow-by").get_by_text("points").click()
     until(window, lambda: document(live, outlined)["surfaces"][0]["follow"] == "points")
     window.keyboard.press("t")
-    expect(window.get_by_test_id("step-track")).to_contain_text("-59", timeout=60_000)
+    until(window, lambda: any(t["followed"] for t in live.http.get(f"/api/shots/{outlined}").json()["takes"]), 60)
+    until(window, lambda: not any(t["running"] for t in live.http.get(f"/api/shots/{outlined}").json()["takes"]), 60)
+    expect(window.get_by_text("no jobs")).to_be_visible()
+    bench.go_to(36)
     window.get_by_test_id("mark-list").get_by_text("p1").click()
-    bench.go_to(50)
     expect(window.get_by_test_id("mark-p1")).to_have_attribute("data-status", "followed")
 
 

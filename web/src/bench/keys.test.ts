@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { actionOf, KEY_LIST, nudgeOf } from "./keys";
+import { actionOf, KEY_LIST, nudgeOf, strideOf } from "./keys";
 
 const key = (k: string, mods: Partial<Record<"shiftKey" | "ctrlKey" | "metaKey" | "altKey", boolean>> = {}) => ({
   key: k, shiftKey: false, ctrlKey: false, metaKey: false, altKey: false, ...mods,
@@ -17,6 +17,12 @@ it("nudges by a tenth, a whole and a hundredth of a pixel", () => {
   expect(nudgeOf(key("ArrowRight"))).toEqual({ x: 0.1, y: 0 });
   expect(nudgeOf(key("ArrowUp", { shiftKey: true }))).toEqual({ x: 0, y: -1 });
   expect(nudgeOf(key("ArrowDown", { ctrlKey: true }))).toEqual({ x: 0, y: 0.01 });
+});
+
+it("moves the drawing hand by strides, also for a real event", () => {
+  expect(strideOf(new KeyboardEvent("keydown", { key: "ArrowLeft", shiftKey: true }))).toEqual({ x: -40, y: 0 });
+  expect(strideOf(key("ArrowDown"))).toEqual({ x: 0, y: 8 });
+  expect(strideOf(key("ArrowDown", { ctrlKey: true }))).toEqual({ x: 0, y: 1 });
 });
 
 it("tracks, undoes and redoes", () => {

@@ -75,7 +75,8 @@ export function actionOf(e: Pressed, chosen: boolean): KeyAction | null {
 /** How far an arrow key moves the drawing hand, plate px. */
 export function strideOf(e: Pressed): { x: number; y: number } {
   const by = e.shiftKey ? 40 : e.ctrlKey || e.metaKey ? 1 : 8;
-  const { x, y } = nudgeOf({ ...e, shiftKey: true });
+  // An event's own fields do not spread: they are read one by one.
+  const { x, y } = nudgeOf({ key: e.key, shiftKey: true, ctrlKey: false, metaKey: false, altKey: false });
   return { x: x * by, y: y * by };
 }
 

@@ -5,6 +5,7 @@ import { CURVES, type CurveId, curveValues, framesAbove, runsOf } from "../model
 import { setBench, useBench } from "../state";
 import { Field } from "./parts";
 import { Picked } from "./Picked";
+import { StripLook } from "./StripLook";
 
 export function CurveControls() {
   const { surface, frames, besideFrames, count, firstFrame } = useWork();
@@ -20,6 +21,7 @@ export function CurveControls() {
         <Select size="small" style={{ width: 150 }} value={curve ?? "crops"} options={options} aria-label="strip shows"
           onChange={(v) => setBench({ curve: v === "crops" ? null : (v as CurveId), threshold: null })} />
       </Field>
+      {!curve && <StripLook />}
       {curve && CURVES[curve].unit === "px" && (
         <Field label="Above" hint="Frames above this line are listed; drag the line in the strip">
           <InputNumber size="small" style={{ width: 92 }} min={0.01} step={0.05} value={threshold} placeholder="no line" suffix="px" aria-label="threshold" onChange={(v) => setBench({ threshold: v })} />

@@ -1,5 +1,6 @@
 /** Outline: the region that moves with the plane, what is cut out, what passes in front, corners, points, the lens. */
 import { Button, Collapse, Input, Segmented, Switch, Tooltip } from "antd";
+import { useState } from "react";
 import type { Edit } from "../../api/client";
 import { CORNER_GLYPHS } from "../../ui/corners";
 import { useWork } from "../context";
@@ -52,6 +53,10 @@ export function Outline() {
   const frame = useCalmFrame();
   const { tool, selection, outline, edges } = useBench();
   const { shapes } = useShapes();
+  const [open, setOpen] = useState<string[]>([]);
+  // A section opens by itself when its tool is taken in hand.
+  const wanted = tool === "point" || selection?.kind === "mark" ? "points" : tool === "line" ? "lens" : null;
+  if (wanted && !open.includes(wanted)) setOpen([...open, wanted]);
 
   if (!surface) {
     return (
@@ -130,7 +135,7 @@ export function Outline() {
       {atReference && <Snap />}
       {edges && <EdgeCheck />}
       <div className="rule" />
-      <Collapse ghost size="small" className="sections" defaultActiveKey={surface.points.length || tool === "point" ? ["points"] : []}
+      <Collapse ghost size="small" className="sections" activeKey={open} onChange={(keys) => setOpen([keys].flat())}
         items={[
           { key: "points", label: <span>Points{surface.points.length ? `, ${surface.points.length}` : ""}</span>, children: <PointControls /> },
           { key: "lens", label: <span>Lens: {document.lens.mode === "given" ? `k1 ${document.lens.k1.toFixed(3)}` : document.lens.mode === "none" ? "without distortion" : "found by itself"}</span>, children: <LensControls /> },

@@ -1,5 +1,5 @@
 /** The evidence strip: a row of magnified corners over time for each corner, and a bar of doubt for each frame. */
-import { Segmented, Tooltip } from "antd";
+import { Tooltip } from "antd";
 import { type PointerEvent, useEffect, useMemo, useRef, useState, type WheelEvent } from "react";
 import { CORNER_NAMES, CornerGlyph } from "../../ui/corners";
 import { useWork } from "../context";
@@ -24,21 +24,6 @@ function Playhead({ range, width }: { range: Range; width: number }) {
       </svg>
       {at?.status === "lost" && <div className="strip-note">Frame {current + firstFrame} is lost. {at.reason}</div>}
     </>
-  );
-}
-
-/** How the crops are shown: their size, and how far they are magnified. */
-function StripLook() {
-  const { density, cropZoom } = useBench();
-  return (
-    <span className="strip-look">
-      <Tooltip title="Large and small crops, or a slit of every frame; zoom in with the wheel">
-        <Segmented size="small" value={density} data-testid="density" options={[{ value: "large", label: "crops" }, { value: "small", label: "narrow" }, { value: "slits", label: "slits" }]} onChange={(v) => setBench({ density: v as typeof density })} />
-      </Tooltip>
-      <Tooltip title="Magnification of the crops. Hold U to see the reference frame's in every cell">
-        <Segmented size="small" value={cropZoom} options={[{ value: 0.5, label: "½ x" }, { value: 1, label: "1 x" }, { value: 2, label: "2 x" }, { value: 4, label: "4 x" }]} data-testid="crop-zoom" onChange={(v) => setBench({ cropZoom: v })} />
-      </Tooltip>
-    </span>
   );
 }
 
@@ -126,7 +111,6 @@ export function Strip() {
           </Tooltip>
         ))}
         {!(curve && take) && mark >= 0 && <span className="strip-glyph mono" style={{ top: rowY(4, rows.length) + cells.height / 2 - 9 }}>{surface?.points[mark]?.id}</span>}
-        {!(curve && take) && take && <StripLook />}
         {!surface && <div className="strip-empty quiet">A surface's corners appear here over time once it is outlined and tracked.</div>}
         {surface && !take && <div className="strip-empty quiet">Nothing is tracked yet. Outline the region, place the corners, then press T, or B for both directions.</div>}
         <Playhead range={range} width={size.width} />

@@ -39,7 +39,7 @@ function ScaleBox({ shape, indices, props }: { shape: Shape; indices: number[]; 
   const box = boxOf(shape.points, indices);
   if (!box) return null;
   const at = boxCorners(box).map(props.toScreen);
-  const out = 9;
+  const out = 18;
   const placed = at.map((p, i) => ({ x: p.x + (i === 0 || i === 3 ? -out : out), y: p.y + (i < 2 ? -out : out) }));
   return (
     <g data-testid="scale-box">
