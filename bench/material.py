@@ -6,7 +6,8 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from verdigris.demo.project import generate, kiosk_document
+from verdigris.demo.project import generate
+from verdigris.demo.shots import kiosk_document
 from verdigris.shot.document import MediaRef, Shot
 
 ROOT = Path(__file__).resolve().parent.parent

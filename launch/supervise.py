@@ -73,8 +73,6 @@ def serve(demo: bool, port: int | None, workers: int) -> int:
         _call(env, "migrate")
         for i in range(workers):
             children[f"worker-{i + 1}"] = _spawn(f"worker-{i + 1}", env, "worker", "--name", f"worker-{i + 1}")
-        if demo:
-            _call(env, "demo-project", stopping=stopping)
         address = f"http://127.0.0.1:{port}"
         _wait_until_up(address, children["web"], stopping)
         lock.truncate(0)
@@ -82,6 +80,12 @@ def serve(demo: bool, port: int | None, workers: int) -> int:
         lock.flush()
         if not stopping.is_set():
             print(f"\nVerdigris is at {address}\nCtrl-C ends it. Logs: {LOGS}", flush=True)
+        if demo:
+            # Shots appear on the Board as they are made; looking round can begin at once.
+            try:
+                _call(env, "demo-project", stopping=stopping)
+            except LaunchError:
+                say("The demo project is not whole; the message is above. Start again to go on with it.")
         _watch(children, env, stopping)
         say("Stopping ...")
     finally:

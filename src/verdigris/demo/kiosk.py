@@ -10,7 +10,7 @@ from verdigris.core.types import Float32, Float64
 from verdigris.demo import harbour
 from verdigris.demo.arm import arm_outline, arm_texture
 from verdigris.demo.board_content import old_screen
-from verdigris.demo.scene import Lens, Plane, Scene, Surface, hand_held, look, plane_through_view, standing_plane
+from verdigris.demo.scene import Lens, Plane, Scene, Surface, ease, hand_held, look, plane_through_view, standing_plane
 from verdigris.demo.textures import Rng, box_mask, fill_box, flat_colour, fractal_noise, over, soft, text_mask, with_alpha
 
 WIDTH, HEIGHT, FRAMES, RATE = 1920, 1080, 120, (24, 1)
@@ -102,15 +102,10 @@ def _content(width: int, height: int, frame: int) -> Float32:
     return np.ascontiguousarray(np.concatenate([rgb, np.ones((height, width, 1), np.float32)], axis=2))
 
 
-def _ease(t: float) -> float:
-    t = min(max(t, 0.0), 1.0)
-    return t * t * (3 - 2 * t)
-
-
 def arm_offset(time: float) -> Float64:
     """How far the arm is from its nearest place, metres."""
     start, end = ARM_FRAMES
-    coming, going = _ease((time - start) / 18), _ease((time - end + 20) / 20)
+    coming, going = ease((time - start) / 18), ease((time - end + 20) / 20)
     away = (1 - coming) + going
     sway = 0.012 * np.sin(time * 0.33)
     return np.array([0.72 * away + sway, 0.62 * away + 0.5 * sway, 0.0])
@@ -197,8 +192,8 @@ def kiosk_scene() -> Scene:
     def camera(time: float) -> Float64:
         position, angles = unrest(time)
         u = time / FRAMES
-        walk = np.array([-0.17 + 0.34 * _ease(u), 0.02 * np.sin(3 * u), 0.20 * _ease(u * 0.9)])
-        pan = np.array([0.0, -0.055 + 0.035 * _ease(u), 0.012 * np.sin(4 * u)])
+        walk = np.array([-0.17 + 0.34 * ease(u), 0.02 * np.sin(3 * u), 0.20 * ease(u * 0.9)])
+        pan = np.array([0.0, -0.055 + 0.035 * ease(u), 0.012 * np.sin(4 * u)])
         return look(position + walk, angles + pan)
 
     outline = arm_outline()

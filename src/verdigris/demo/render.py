@@ -59,8 +59,8 @@ def _stack(scene: Scene, planes: list[Plane], time: float, out: Float32) -> None
 def shutter_times(scene: Scene, frame: float) -> list[float]:
     """Times within the shutter, evenly spaced and symmetric about the frame, as many as the motion asks for."""
     half = scene.sensor.shutter / 2
-    probe = np.concatenate([s.corners for s in scene.surfaces])
-    travel = np.linalg.norm(scene.project(frame + half, probe) - scene.project(frame - half, probe), axis=1).max()
+    ends = [np.concatenate([scene.project(frame + side * half, s.at(frame + side * half)) for s in scene.surfaces]) for side in (-1, 1)]
+    travel = np.linalg.norm(ends[1] - ends[0], axis=1).max()
     count = int(np.clip(np.ceil(travel / SHUTTER_STEP_PX), 2, MOST_SHUTTER_SAMPLES))
     return [frame + half * ((2 * i + 1) / count - 1) for i in range(count)]
 
@@ -157,10 +157,10 @@ def truth(scene: Scene, reference_frame: int) -> dict[str, list[dict[str, object
     """Exact corners and homographies (reference -> frame) of every surface, plate px."""
     answer: dict[str, list[dict[str, object]]] = {}
     for surface in scene.surfaces:
-        start = scene.project(reference_frame, surface.corners)
+        start = scene.project(reference_frame, surface.at(reference_frame))
         rows: list[dict[str, object]] = []
         for n in range(scene.frames):
-            now = scene.project(n, surface.corners)
+            now = scene.project(n, surface.at(n))
             h = homography_from_quads(start, now)
             assert np.allclose(apply_homography(h, start), now)
             rows.append({"frame": n, "corners": now.tolist(), "homography": h.tolist()})

@@ -49,10 +49,20 @@ class Plane:
 
 @dataclass(frozen=True)
 class Surface:
-    """A surface whose truth is kept: four world points (4, 3), metres, in corner order."""
+    """A surface whose truth is kept: four world points (4, 3), metres, in corner order.
+
+    `placed` moves it like a plane's; None when it stands still.
+    """
 
     id: str
     corners: Float64
+    placed: Callable[[float], Float64] | None = None
+
+    def at(self, time: float) -> Float64:
+        """Its corners in the world at a time in frames, (4, 3)."""
+        if self.placed is None:
+            return self.corners
+        return np.asarray((np.concatenate([self.corners, np.ones((4, 1))], axis=1) @ self.placed(time).T)[:, :3])
 
 
 @dataclass(frozen=True)
@@ -88,6 +98,19 @@ class Scene:
         """World points (N, 3) to plate px (N, 2)."""
         p = np.concatenate([points, np.ones((len(points), 1))], axis=1) @ self.projection(time).T
         return np.asarray(p[:, :2] / p[:, 2:])
+
+
+def ease(t: float) -> float:
+    """From 0 to 1, slow at both ends."""
+    t = min(max(t, 0.0), 1.0)
+    return t * t * (3 - 2 * t)
+
+
+def moved(matrix: Float64, offset: Float64) -> Float64:
+    """(4, 4) rigid placement: a rotation (3, 3), then an offset (3,) metres."""
+    m = np.eye(4)
+    m[:3, :3], m[:3, 3] = matrix, offset
+    return m
 
 
 def hand_held(seed: int, position_m: float, angle_rad: float, rate: float) -> Callable[[float], tuple[Float64, Float64]]:

@@ -3,8 +3,9 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
+from types import ModuleType
 
-from verdigris.demo import kiosk
+from verdigris.demo import breakwater, carton, handset, hoarding, kiosk, notice, tram
 from verdigris.demo.scene import Scene
 
 
@@ -20,8 +21,18 @@ class SceneEntry:
     reference_frame: int
 
 
+def _entry(module: ModuleType, build: Callable[[], Scene]) -> SceneEntry:
+    return SceneEntry(build, module.WIDTH, module.HEIGHT, module.FRAMES, module.RATE, module.REFERENCE_FRAME)
+
+
 SCENES: dict[str, SceneEntry] = {
-    "kiosk": SceneEntry(kiosk.kiosk_scene, kiosk.WIDTH, kiosk.HEIGHT, kiosk.FRAMES, kiosk.RATE, kiosk.REFERENCE_FRAME)
+    "kiosk": _entry(kiosk, kiosk.kiosk_scene),
+    "hoarding": _entry(hoarding, hoarding.hoarding_scene),
+    "carton": _entry(carton, carton.carton_scene),
+    "tram": _entry(tram, tram.tram_scene),
+    "handset": _entry(handset, handset.handset_scene),
+    "notice": _entry(notice, notice.notice_scene),
+    "breakwater": _entry(breakwater, breakwater.breakwater_scene),
 }
 
 

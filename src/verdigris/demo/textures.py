@@ -104,7 +104,8 @@ def fill_polygon(base: Float32, colour: tuple[float, ...] | Float32, points: Flo
         return
     mask = np.zeros((bottom - top, right - left), np.uint8)
     cv2.fillPoly(mask, [np.round((points - [left, top]) * 16).astype(np.int32)], 255, cv2.LINE_AA, 4)
-    over(base[top:bottom, left:right], np.asarray(colour, np.float32), mask.astype(np.float32) / 255)
+    c = np.asarray(colour, np.float32)
+    over(base[top:bottom, left:right], c[top:bottom, left:right] if c.ndim == 3 else c, mask.astype(np.float32) / 255)
 
 
 def with_alpha(rgb: Float32, alpha: Float32) -> Float32:

@@ -8,7 +8,9 @@ from pathlib import Path
 
 import numpy as np
 
+from verdigris.core.types import Uint8
 from verdigris.demo.board_content import departures, timetable
+from verdigris.demo.print_work import cloud_bank, inspector_screen, new_notice, sailing_poster, tea_label, tram_panel
 from verdigris.demo.render import render_scene
 from verdigris.demo.scenes import SCENES
 from verdigris.demo.sound import write_sound
@@ -49,14 +51,34 @@ def write_plate(name: str, folder: Path, progress: Progress | None = None, proce
     return out
 
 
-def write_artwork(folder: Path, progress: Progress | None = None) -> tuple[Path, Path]:
-    """Write the timetable still and the departures film; returns both paths."""
+def write_departures(folder: Path, progress: Progress | None = None) -> Path:
+    """Write the departures film; returns its path."""
     folder.mkdir(parents=True, exist_ok=True)
-    still, film = folder / "timetable.png", folder / "departures.mp4"
-    write_still(still, timetable())
+    film = folder / "departures.mp4"
     with FilmWriter(film, film_facts(1280, 960, DEPARTURES_FRAMES, Fraction(24)), crf=16, preset="veryfast") as writer:
         for n in range(DEPARTURES_FRAMES):
             writer.write(RgbFrame(np.asarray(departures(n), np.uint8)))
             if progress:
                 progress("drawing the departures film", n + 1, DEPARTURES_FRAMES)
-    return still, film
+    return film
+
+
+STILLS: dict[str, Callable[[], Uint8]] = {
+    "timetable.png": timetable,
+    "winter-sailings.png": lambda: sailing_poster(2100, 756, True),
+    "cloud-bank.png": cloud_bank,
+    "inspector.png": lambda: inspector_screen(900, 1556),
+    "lantern-tea.png": lambda: tea_label(1000, 1400, True),
+    "tram-panel.png": lambda: tram_panel(2250, 250, True),
+    "winter-hours.png": new_notice,
+}
+
+
+def write_stills(folder: Path) -> list[Path]:
+    """Draw the artwork stills unless they are there; returns their paths."""
+    folder.mkdir(parents=True, exist_ok=True)
+    paths = [folder / name for name in STILLS]
+    for path in paths:
+        if not path.exists():
+            write_still(path, STILLS[path.name]())
+    return paths

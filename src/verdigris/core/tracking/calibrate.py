@@ -98,7 +98,9 @@ def calibrate(
         if gain > max(LEAST_GAIN, 2 * give):
             base = likely
     plain = Calibration(base.optics, reference_movement, {}, 0.0)
-    allowed: tuple[Term, ...] = ("shutter", "tone", *(("readout",) if readout else ()), *(("k1", "k2") if lens else ()))
+    # A plane that may not tilt would ask for a lens where it is only seen from the side.
+    bends = lens and base.motion == "perspective"
+    allowed: tuple[Term, ...] = ("shutter", "tone", *(("readout",) if readout else ()), *(("k1", "k2") if bends else ()))
     before = _linearise(base, stated, pictures, allowed, stop)
     if before is None or (follower.optics.is_plain and before.promise < 2 * LEAST_GAIN):
         return plain
