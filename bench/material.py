@@ -15,14 +15,14 @@ FOLDER = ROOT / "var" / "demo"
 
 
 @contextmanager
-def _quiet(title: str) -> Iterator[Callable[[int, int], None]]:
+def quiet(title: str) -> Iterator[Callable[[int, int], None]]:
     print(f"{title} ...", flush=True)
     yield lambda done, total: None
 
 
 def demo_shot() -> tuple[Shot, dict[str, Any], Path]:
     """The kiosk document with paths, its truth, and the folder it lies in."""
-    generate(FOLDER, _quiet)
+    generate(FOLDER, quiet)
     truth = json.loads((FOLDER / "kiosk.truth.json").read_text())
     shot = kiosk_document(truth, MediaRef(path="kiosk.mp4", media=None), MediaRef(path="departures.mp4", media=None))
     return shot, truth, FOLDER

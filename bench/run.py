@@ -3,16 +3,18 @@
 import sys
 from collections.abc import Callable
 
-from bench import demo_shot, interface, render
+from bench import demo_shot, demo_shots, interaction, interface, render
 from bench.tracking import long, suite
 
 SECTIONS: dict[str, Callable[[bool], None]] = {
     "tracking": suite.run,
     "tracking-long": long.run,
     "demo-shot": demo_shot.run,
+    "demo-shots": demo_shots.run,
     "render": render.run,
     "memory": render.run_memory,
     "interface": interface.run,
+    "interaction": interaction.run,
 }
 
 

@@ -67,6 +67,7 @@ class DemoShot:
     delivered: bool = False
     fit: str = "fill"
     motion: Motion = "perspective"
+    smoothing: float = 0.0
     points: dict[str, tuple[float, float]] = field(default_factory=dict)
 
 
@@ -83,7 +84,7 @@ SHOTS: tuple[DemoShot, ...] = (
         ),
     ),
     DemoShot(
-        "breakwater", "Clouds over the breakwater", "sky", "Sky", "cloud-bank.png", delivered=True, fit="stretch",
+        "breakwater", "Clouds over the breakwater", "sky", "Sky", "cloud-bank.png", delivered=True, fit="stretch", smoothing=1.0,
         region=(((0.0, 1.06), (1.0, 1.055), (1.0, 0.40), (1.05, 0.40), (1.05, 1.22), (0.0, 1.235)),),
     ),
     DemoShot("tram", "Harbour tram", "panel", "Panel", None, region=(_box(-0.30, -0.15, 1.32, 1.9),)),
@@ -104,7 +105,8 @@ def document_of_scene(shot: DemoShot, truth: Truth, plate: MediaRef, artwork: Me
     shapes = [_shape("include", corners, polygon, reference) for polygon in shot.region]
     shapes += [_shape("exclude", corners, polygon, reference) for polygon in shot.cut_out]
     surface = Surface(
-        id=shot.surface, name=shot.called, depth=len(shot.in_front), reference_frame=reference, motion=shot.motion,
+        id=shot.surface, name=shot.called, depth=len(shot.in_front), reference_frame=reference,
+        motion=shot.motion, smoothing=shot.smoothing,
         corners=rounded_quad(corners), region=Region(shapes=shapes),
         points=[TrackPoint(id=k, keys=[PointKey(frame=reference, at=_inside(corners, [uv])[0])]) for k, uv in shot.points.items()],
     )  # fmt: skip

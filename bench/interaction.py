@@ -1,0 +1,202 @@
+"""Answers under the hand, measured in Chromium on a shot of 240 frames: opening, dragging, first result, strip, requests."""
+
+import json
+import tempfile
+import time
+from collections.abc import Callable
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+from playwright.sync_api import Page, sync_playwright
+
+from bench.material import demo_shot
+from bench.report import table, write_section
+from launch.cluster import throwaway_cluster
+from tests.browser.bench_page import BenchPage
+from tests.browser.chromium import ARGUMENTS, CHROMIUM
+from tests.live_app import LiveApp
+from verdigris.demo.write import film_facts
+from verdigris.media.reader import open_media
+from verdigris.media.writer import FilmWriter
+
+FRAMES = 240
+# Marks every pointer move, and when the picture that it led to has been painted.
+WATCH = """() => { window.paints = []; addEventListener('pointermove', () => { const t = performance.now();
+  requestAnimationFrame(() => { const c = new MessageChannel(); c.port1.onmessage = () => window.paints.push(performance.now() - t);
+  c.port2.postMessage(0); }); }, true); }"""
+
+
+def run(quick: bool) -> None:
+    """Bring the demo plate in, to its end and back, follow it, then measure."""
+    shot, _, folder = demo_shot()
+    cluster = throwaway_cluster()
+    cluster.start()
+    app = None
+    try:
+        with tempfile.TemporaryDirectory() as temporary:
+            film = Path(temporary) / "to-and-fro.mp4"
+            _to_and_fro(folder / "kiosk.mp4", film)
+            document = Path(temporary) / "shot.json"
+            plain = {**json.loads(shot.model_dump_json(exclude_none=True)), "placements": []}
+            plain["plate"] = {"path": str(film), "first_frame": 1001}
+            document.write_text(json.dumps(plain))
+            app = LiveApp(cluster.create_database("bench"), Path(temporary), workers=2)
+            shot_id = app.run("import", str(document)).stdout.strip()
+            for job in app.http.get("/api/jobs").json():
+                app.wait(job["id"])
+            job = app.http.post(f"/api/shots/{shot_id}/track", json={"surface": "screen", "direction": "both"}).json()
+            app.wait(job["id"], seconds=1800)
+            with sync_playwright() as p:
+                browser = p.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
+                page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=app.address)
+                rows = [_opening(page, shot_id), _strip(page, shot_id), *_dragging(page), _first_result(app, page, shot_id)]
+                browser.close()
+            rows.append(_requests(app, shot_id, 40 if quick else 200))
+            write_section(
+                "Answers under the hand",
+                [
+                    f"{FRAMES} frames of 1920 x 1080, followed; headless Chromium, no graphics card.",
+                    "",
+                    *table(["what", "measured", "wanted"], [list(r) for r in rows]),
+                ],
+            )
+    finally:
+        if app is not None:
+            app.stop()
+        cluster.stop()
+
+
+def _to_and_fro(plate: Path, film: Path) -> None:
+    """The demo plate to its end and back: 240 frames."""
+    with open_media(plate) as reader, FilmWriter(film, film_facts(1920, 1080, FRAMES, Fraction(24)), 17, "superfast") as writer:
+        half = reader.facts.frame_count
+        for frame in reader.frames(0, half):
+            writer.write(frame)
+        for frame in reader.frames(half - 1, -1, -1):
+            writer.write(frame)
+
+
+def _seconds(work: Callable[[], object]) -> float:
+    begun = time.perf_counter()
+    work()
+    return time.perf_counter() - begun
+
+
+def _percentiles(values: list[float]) -> str:
+    return f"median {np.median(values):.0f} ms, 95 % within {np.percentile(values, 95):.0f} ms"
+
+
+def _opening(page: Page, shot_id: str) -> tuple[str, str, str]:
+    """From asking for the address until the picture stands and controls answer."""
+
+    def once() -> None:
+        BenchPage(page).open(shot_id)
+        page.wait_for_function(
+            "() => { const c = document.querySelector('[data-testid=picture]'); const p = c && c.getContext('2d')"
+            ".getImageData(c.width / 2, c.height / 2, 1, 1).data; return p && (p[0] !== 44 || p[1] !== 44); }"
+        )
+
+    once()
+    times = [_seconds(once) for _ in range(5)]
+    return "opening the shot, until its picture stands", f"{np.median(times):.2f} s", "1.5 s"
+
+
+def _strip(page: Page, shot_id: str) -> tuple[str, str, str]:
+    """A slit for every frame: all crops of the take, none of them in the browser's memory."""
+    page.goto("about:blank")
+    arrived: set[str] = set()
+    page.on("response", lambda r: arrived.add(r.url) if "/crops/" in r.url else None)
+    BenchPage(page).open(shot_id)
+    page.get_by_test_id("step-inspect").click()
+    page.get_by_test_id("density").wait_for()
+    arrived.clear()
+    cdp = page.context.new_cdp_session(page)
+    cdp.send("Network.clearBrowserCache")
+    begun = time.perf_counter()
+    page.get_by_test_id("density").get_by_text("slits").click()
+    while time.perf_counter() - begun < 20:
+        page.wait_for_timeout(20)
+        if len(arrived) >= FRAMES - 30:
+            break
+    return f"strip of {FRAMES} x 4 crops complete", f"{time.perf_counter() - begun:.2f} s", "1.5 s"
+
+
+def _dragging(page: Page) -> list[tuple[str, str, str]]:
+    """A corner dragged at the reference frame, then a point of the region with the coverage shown."""
+    page.get_by_test_id("step-outline").click()
+    for key in ("Escape", "Home", *["Shift+ArrowRight"] * 2, *["ArrowRight"] * 4):
+        page.keyboard.press(key)
+    page.wait_for_timeout(800)
+    page.evaluate(WATCH)
+    at = page.get_by_test_id("corner-2").bounding_box()
+    assert at is not None
+    x, y = at["x"] + at["width"] / 2, at["y"] + at["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.evaluate("window.paints = []")
+    for i in range(60):
+        page.mouse.move(x + 12 * np.sin(i / 6), y + 9 * np.cos(i / 5))
+        page.wait_for_timeout(16)
+    paints = page.evaluate("window.paints")
+    page.mouse.move(x, y)
+    page.mouse.up()
+    page.get_by_test_id("shown").get_by_text("Coverage").click()
+    page.wait_for_timeout(2500)
+    shape = page.get_by_test_id("point-region:0-2").bounding_box()
+    assert shape is not None
+    sx, sy = shape["x"] + shape["width"] / 2, shape["y"] + shape["height"] / 2
+    follow = []
+    for i in range(8):
+        page.mouse.move(sx, sy)
+        page.mouse.down()
+        page.mouse.move(sx + 4 * (-1) ** i, sy, steps=3)
+        with page.expect_response(lambda r: "/views/coverage/" in r.url) as seen:
+            begun = time.perf_counter()
+            page.mouse.up()
+        assert seen.value.ok
+        follow.append(1000 * (time.perf_counter() - begun))
+        sx += 4 * (-1) ** i
+        page.wait_for_timeout(400)
+    return [
+        ("dragging a corner, overlay and flat view painted after a move", _percentiles(paints), "16 ms a frame"),
+        ("coverage after a point was let go", _percentiles(follow), "95 % within 100 ms"),
+    ]
+
+
+def _first_result(app: LiveApp, page: Page, shot_id: str) -> tuple[str, str, str]:
+    """From the key until a new take shows its first followed frame."""
+    times = []
+    for motion in ("affine", "similarity", "perspective"):
+        page.get_by_test_id("step-track").click()
+        revision = app.http.get(f"/api/shots/{shot_id}").json()["revision"]
+        edits = [{"kind": "set_motion", "surface": "screen", "motion": motion}, {"kind": "choose_take", "surface": "screen", "take": None}]
+        app.http.post(f"/api/shots/{shot_id}/edits", json={"base_revision": revision, "edits": edits}).raise_for_status()
+        page.wait_for_timeout(1500)
+        begun = time.perf_counter()
+        page.keyboard.press("t")
+        page.wait_for_function("() => /following, [1-9]/.test(document.querySelector('[data-testid=tile-screen]').innerText)", polling=10)
+        times.append(1000 * (time.perf_counter() - begun))
+        page.keyboard.press("Escape")
+        page.wait_for_function("() => document.body.innerText.includes('no jobs')", timeout=60_000)
+    return "first result of a track after the key", f"median {np.median(times):.0f} ms", "400 ms"
+
+
+def _requests(app: LiveApp, shot_id: str, count: int) -> tuple[str, str, str]:
+    """What the interface asks for, over HTTP, one after the other."""
+    view = app.http.get(f"/api/shots/{shot_id}").json()
+    take, media = view["takes"][0]["id"], view["document"]["plate"]["media"]
+    asked = [
+        "/api/projects", "/api/jobs", "/api/media", f"/api/shots/{shot_id}", f"/api/takes/{take}/frames", f"/api/takes/{take}/crops/30",
+        f"/api/media/{media}/proxies/77", f"/api/media/{media}/frames/50",
+    ]  # fmt: skip
+    times = []
+    for i in range(count):
+        path = asked[i % len(asked)]
+        times.append(1000 * _seconds(lambda p=path: app.http.get(p).raise_for_status()))  # type: ignore[misc]
+        if i % 8 == 0:
+            view = app.http.get(f"/api/shots/{shot_id}").json()
+            edit = {"kind": "set_reach", "surface": "screen", "reach_frames": 10 + i}
+            body = {"base_revision": view["revision"], "edits": [edit]}
+            times.append(1000 * _seconds(lambda b=body: app.http.post(f"/api/shots/{shot_id}/edits", json=b).raise_for_status()))  # type: ignore[misc]
+    return "requests other than jobs", _percentiles(times), "95 % within 200 ms"
