@@ -68,7 +68,8 @@ def _measured(document: Shot, surface_id: str, truth: dict[str, Any], name: str)
     ratio = np.array([np.median(a / s) for a, s in found])
     mean = away.mean(axis=1)
     return [
-        str(len(results)), str(sum(r.corners is None for r in results.values())), f"{np.median(mean):.3f}", f"{np.percentile(mean, 95):.3f}",
+        str(len(results)), str(sum(r.corners is None for r in results.values())),
+        f"{np.median(mean):.3f}", f"{np.percentile(mean, 95):.3f}",
         f"{away.max():.2f}", f"{np.median(ratio):.2f}", f"{100 * np.mean(ratio > 4):.0f} %",
         f"{np.nanmedian(left):.2f}" if np.any(np.isfinite(left)) else "-", f"{len(results) / spent:.1f}",
     ]  # fmt: skip
