@@ -1,7 +1,6 @@
 """Answers under the hand, measured in Chromium on a shot of 240 frames: opening, dragging, first result, strip, requests."""
 
 import json
-import tempfile
 import time
 from collections.abc import Callable
 from fractions import Fraction
@@ -10,9 +9,8 @@ from pathlib import Path
 import numpy as np
 from playwright.sync_api import Page, sync_playwright
 
-from bench.material import demo_shot
+from bench.material import application, demo_shot
 from bench.report import table, write_section
-from launch.cluster import throwaway_cluster
 from tests.browser.bench_page import BenchPage
 from tests.browser.chromium import ARGUMENTS, CHROMIUM
 from tests.live_app import LiveApp
@@ -30,41 +28,25 @@ WATCH = """() => { window.paints = []; addEventListener('pointermove', () => { c
 def run(quick: bool) -> None:
     """Bring the demo plate in, to its end and back, follow it, then measure."""
     shot, _, folder = demo_shot()
-    cluster = throwaway_cluster()
-    cluster.start()
-    app = None
-    try:
-        with tempfile.TemporaryDirectory() as temporary:
-            film = Path(temporary) / "to-and-fro.mp4"
-            _to_and_fro(folder / "kiosk.mp4", film)
-            document = Path(temporary) / "shot.json"
-            plain = {**json.loads(shot.model_dump_json(exclude_none=True)), "placements": []}
-            plain["plate"] = {"path": str(film), "first_frame": 1001}
-            document.write_text(json.dumps(plain))
-            app = LiveApp(cluster.create_database("bench"), Path(temporary), workers=2)
-            shot_id = app.run("import", str(document)).stdout.strip()
-            for job in app.http.get("/api/jobs").json():
-                app.wait(job["id"])
-            job = app.http.post(f"/api/shots/{shot_id}/track", json={"surface": "screen", "direction": "both"}).json()
-            app.wait(job["id"], seconds=1800)
-            with sync_playwright() as p:
-                browser = p.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
-                page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=app.address)
-                rows = [_opening(page, shot_id), _strip(page, shot_id), *_dragging(page), _first_result(app, page, shot_id)]
-                browser.close()
-            rows.append(_requests(app, shot_id, 40 if quick else 200))
-            write_section(
-                "Answers under the hand",
-                [
-                    f"{FRAMES} frames of 1920 x 1080, followed; headless Chromium, no graphics card.",
-                    "",
-                    *table(["what", "measured", "wanted"], [list(r) for r in rows]),
-                ],
-            )
-    finally:
-        if app is not None:
-            app.stop()
-        cluster.stop()
+    with application() as (app, own):
+        film, document = own / "to-and-fro.mp4", own / "shot.json"
+        _to_and_fro(folder / "kiosk.mp4", film)
+        plain = {**json.loads(shot.model_dump_json(exclude_none=True)), "placements": []}
+        plain["plate"] = {"path": str(film), "first_frame": 1001}
+        document.write_text(json.dumps(plain))
+        shot_id = app.run("import", str(document)).stdout.strip()
+        for job in app.http.get("/api/jobs").json():
+            app.wait(job["id"])
+        job = app.http.post(f"/api/shots/{shot_id}/track", json={"surface": "screen", "direction": "both"}).json()
+        app.wait(job["id"], seconds=1800)
+        with sync_playwright() as p:
+            browser = p.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
+            page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=app.address)
+            rows = [_opening(page, shot_id), _strip(page, shot_id), *_dragging(page), _first_result(app, page, shot_id)]
+            browser.close()
+        rows.append(_requests(app, shot_id, 40 if quick else 200))
+    told = f"{FRAMES} frames of 1920 x 1080, followed; headless Chromium, no graphics card."
+    write_section("Answers under the hand", [told, "", *table(["what", "measured", "wanted"], [list(r) for r in rows])])
 
 
 def _to_and_fro(plate: Path, film: Path) -> None:

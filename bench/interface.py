@@ -1,15 +1,12 @@
 """The running application: preview frames measured in the web process's answers, playback measured in Chromium."""
 
-import tempfile
 import time
-from pathlib import Path
 
 import numpy as np
 from playwright.sync_api import sync_playwright
 
-from bench.material import demo_shot
+from bench.material import application, demo_shot
 from bench.report import write_section
-from launch.cluster import throwaway_cluster
 from tests.browser.chromium import ARGUMENTS, CHROMIUM
 from tests.live_app import LiveApp
 
@@ -19,26 +16,16 @@ PLAY_SECONDS = 15
 def run(quick: bool) -> None:
     """Import the demo shot into an application of its own, track it, then measure."""
     shot, _, folder = demo_shot()
-    cluster = throwaway_cluster()
-    cluster.start()
-    app = None
-    try:
-        with tempfile.TemporaryDirectory() as temporary:
-            document = folder / "bench-shot.json"
-            document.write_text(shot.model_dump_json(exclude_none=True))
-            app = LiveApp(cluster.create_database("bench"), Path(temporary), workers=2)
-            shot_id = app.run("import", str(document)).stdout.strip()
-            for job in app.http.get("/api/jobs").json():
-                app.wait(job["id"])
-            job = app.http.post(f"/api/shots/{shot_id}/track", json={"surface": "screen", "direction": "both"}).json()
+    with application() as (app, _):
+        document = folder / "bench-shot.json"
+        document.write_text(shot.model_dump_json(exclude_none=True))
+        shot_id = app.run("import", str(document)).stdout.strip()
+        for job in app.http.get("/api/jobs").json():
             app.wait(job["id"])
-            _previews(app, shot_id, quick)
-            _playback(app, shot_id)
-            app.stop()
-    finally:
-        if app is not None:
-            app.stop()
-        cluster.stop()
+        job = app.http.post(f"/api/shots/{shot_id}/track", json={"surface": "screen", "direction": "both"}).json()
+        app.wait(job["id"])
+        _previews(app, shot_id, quick)
+        _playback(app, shot_id)
 
 
 def _previews(app: LiveApp, shot_id: str, quick: bool) -> None:

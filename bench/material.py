@@ -1,11 +1,14 @@
 """What is measured: the demo plate with its truth, made once and kept in var/demo."""
 
 import json
+import tempfile
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
+from launch.cluster import throwaway_cluster
+from tests.live_app import LiveApp
 from verdigris.demo.project import generate
 from verdigris.demo.shots import kiosk_document
 from verdigris.shot.document import MediaRef, Shot
@@ -18,6 +21,23 @@ FOLDER = ROOT / "var" / "demo"
 def quiet(title: str) -> Iterator[Callable[[int, int], None]]:
     print(f"{title} ...", flush=True)
     yield lambda done, total: None
+
+
+@contextmanager
+def application() -> Iterator[tuple[LiveApp, Path]]:
+    """An application of its own with two workers and an empty database, and a folder for its files."""
+    cluster = throwaway_cluster()
+    cluster.start()
+    app = None
+    try:
+        with tempfile.TemporaryDirectory() as temporary:
+            app = LiveApp(cluster.create_database("bench"), Path(temporary), workers=2)
+            yield app, Path(temporary)
+            app.stop()
+    finally:
+        if app is not None:
+            app.stop()
+        cluster.stop()
 
 
 def demo_shot() -> tuple[Shot, dict[str, Any], Path]:

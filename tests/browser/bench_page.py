@@ -62,7 +62,7 @@ class BenchPage:
             self.page.keyboard.press("Enter")
 
 
-def until(page: Page, true: Callable[[], bool], seconds: float = 10) -> None:
+def until(page: Page, true: Callable[[], bool], seconds: float = 30) -> None:
     """Wait until something is true: what is seen at once may reach the server a moment later."""
     for _ in range(int(seconds * 20)):
         if true():

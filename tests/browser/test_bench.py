@@ -224,6 +224,50 @@ def test_the_analysis_picture_and_the_held_still_view_are_shown(window: Page, li
     until(window, lambda: document(live, finished)["surfaces"][0]["analysis"]["contrast"] == 1.0)
 
 
+def test_patches_are_laid_beside_each_other_and_what_is_left_is_measured(window: Page, live, plate, finished):
+    bench = BenchPage(window).open(finished)
+    bench.step("inspect")
+    bench.go_to(10)
+    window.get_by_test_id("patch-against").click()
+    window.get_by_text("reference, 30").click()
+    expect(window.get_by_test_id("flat-view")).to_have_attribute("data-against", "30")
+    window.get_by_test_id("patch-how").get_by_text("difference").click()
+    window.get_by_test_id("ask-jitter").click()
+    expect(window.get_by_test_id("jitter")).to_contain_text("Movement left at the corners")
+    window.get_by_test_id("ask-disagreements").click()
+    expect(window.get_by_test_id("disagreements")).to_contain_text("moves with the surface")
+    window.get_by_test_id("density").get_by_text("slits").click()
+    window.keyboard.down("u")
+    window.keyboard.up("u")
+    bench.step("track")
+    name = window.get_by_label("name of the take")
+    name.fill("the first try")
+    name.press("Tab")
+    until(window, lambda: any(t["name"] == "the first try" for t in live.http.get(f"/api/shots/{finished}").json()["takes"]))
+    window.get_by_test_id("shown").get_by_text("Held still").click()
+    window.get_by_role("button", name="Grid").click()
+    expect(window.get_by_test_id("still-grid")).to_be_visible()
+
+
+def test_nudges_are_left_away_while_a_key_is_held(window: Page, live, plate, finished):
+    bench = BenchPage(window).open(finished)
+    bench.step("inspect")
+    bench.go_to(20)
+    bench.click(*plate.corners_at(20)[1])
+    corner = window.get_by_test_id("corner-1")
+    before = corner.get_attribute("transform")
+    for _ in range(8):
+        window.keyboard.press("Shift+ArrowRight")
+    until(
+        window, lambda: any(c["frame"] == 20 and abs(c["dx_px"] - 8) < 0.02 for c in document(live, finished)["surfaces"][0]["corrections"])
+    )
+    assert corner.get_attribute("transform") != before
+    window.keyboard.down("z")
+    expect(corner).to_have_attribute("transform", before)
+    window.keyboard.up("z")
+    expect(corner).not_to_have_attribute("transform", before)
+
+
 def test_the_depth_line_reorders_by_dragging(window: Page, live, outlined):
     edits = [
         {

@@ -62,6 +62,7 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
         case "holdPlate": return setBench({ holdPlate: true });
         case "holdReference": return setBench({ holdReference: true });
         case "flipPatch": return setBench({ flipPatch: true });
+        case "holdRaw": return setBench({ holdRaw: true });
         case "trackAll": return void tracking.startAll();
         case "overlays": return setBench({ overlays: !state.overlays });
         case "track": return void tracking.start("forwards");
@@ -181,6 +182,7 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
       if (e.key.toLowerCase() === "c") setBench({ holdPlate: false });
       if (e.key.toLowerCase() === "u") setBench({ holdReference: false });
       if (e.key.toLowerCase() === "y") setBench({ flipPatch: false });
+      if (e.key.toLowerCase() === "z") setBench({ holdRaw: false });
     };
     // A control used with the pointer gives the keys back to the Bench; one reached with Tab keeps them.
     const release = () => {

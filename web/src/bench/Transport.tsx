@@ -10,7 +10,7 @@ export function setView(view: { zoom: number; panX: number; panY: number } | nul
 
 export function Transport() {
   const { count, firstFrame, document, surface, take } = useWork();
-  const { frame, playing, shown, wipe, overlays, played, dropped, gathered, held } = useBench();
+  const { frame, playing, shown, wipe, overlays, played, dropped, gathered, held, grid } = useBench();
   const placed = document.placements.length > 0;
   return (
     <div className="transport" data-testid="transport" data-played={played} data-dropped={dropped}>
@@ -39,6 +39,11 @@ export function Transport() {
         ]} />
       {shown === "still" && wipe === null && (
         <Select size="small" value={held} options={HELD} aria-label="how it is held still" style={{ width: 100 }} onChange={(v) => setBench({ held: v })} />
+      )}
+      {shown === "still" && wipe === null && (
+        <Tooltip title="A grid that stands still: what moves against it, slips">
+          <Button size="small" type={grid ? "default" : "text"} onClick={() => setBench({ grid: !grid })}>Grid</Button>
+        </Tooltip>
       )}
       <span className="grow" />
       {gathered !== null && <span className="mono quiet">gathering {Math.round(100 * gathered)} %</span>}

@@ -4,7 +4,7 @@ export type KeyAction =
   | "play" | "pause" | "forwards" | "backwards" | "next" | "previous" | "next10" | "previous10" | "first" | "last"
   | "step" | "cycle" | "nudge" | "swap" | "magnify" | "holdPlate" | "overlays"
   | "track" | "trackBack" | "trackBoth" | "stop" | "look" | "again" | "againOn" | "againBack" | "hold" | "curve" | "undo" | "redo" | "help" | "remove" | "finish"
-  | "all" | "choose" | "shape" | "keyBefore" | "keyAfter" | "dropKey" | "snap" | "holdReference" | "flipPatch" | "trackAll" | "follow" | "cutOut" | "inFront" | "corners" | "point";
+  | "all" | "choose" | "shape" | "keyBefore" | "keyAfter" | "dropKey" | "snap" | "holdReference" | "flipPatch" | "holdRaw" | "trackAll" | "follow" | "cutOut" | "inFront" | "corners" | "point";
 
 export type KeyRow = { keys: string; does: string };
 
@@ -40,6 +40,7 @@ export const KEY_LIST: KeyRow[] = [
   { keys: "C (hold)", does: "show the plate" },
   { keys: "U (hold)", does: "the reference frame's crops in the strip" },
   { keys: "Y (hold)", does: "the other patch in the flat view" },
+  { keys: "Z (hold)", does: "corners as they were followed, without nudges and mending" },
   { keys: "O", does: "overlays on and off" },
   { keys: "Ctrl+Z, Ctrl+Shift+Z", does: "undo, redo" },
   { keys: "?", does: "this list" },
@@ -48,7 +49,7 @@ export const KEY_LIST: KeyRow[] = [
 const PLAIN: Record<string, KeyAction> = {
   " ": "play", j: "backwards", k: "pause", l: "forwards", Home: "first", End: "last", f: "swap", m: "magnify", c: "holdPlate",
   o: "overlays", t: "track", b: "trackBoth", a: "again", r: "againOn", h: "hold", g: "curve", Escape: "stop", n: "look", v: "choose", x: "shape", "[": "keyBefore", "]": "keyAfter", d: "dropKey", s: "snap",
-  i: "follow", e: "cutOut", w: "inFront", p: "corners", q: "point", u: "holdReference", y: "flipPatch", "?": "help", Delete: "remove", Backspace: "remove",
+  i: "follow", e: "cutOut", w: "inFront", p: "corners", q: "point", u: "holdReference", y: "flipPatch", z: "holdRaw", "?": "help", Delete: "remove", Backspace: "remove",
   Enter: "finish", ",": "previous", ".": "next",
 };
 

@@ -45,6 +45,10 @@ export type BenchState = {
   against: Against;
   /** The other patch is shown in place of this one, while a key is held. */
   flipPatch: boolean;
+  /** Corners are shown as they were followed, without nudges and mending, while a key is held. */
+  holdRaw: boolean;
+  /** A grid over the picture that is held still. */
+  grid: boolean;
   /** Lines drawn for the lens, and its grid, are shown. */
   lens: boolean;
   /** Another take of the surface that is laid beside the chosen one. */
@@ -83,6 +87,8 @@ export const START: BenchState = {
   holdReference: false,
   against: { frame: null, how: "beside" },
   flipPatch: false,
+  holdRaw: false,
+  grid: false,
   lens: false,
   beside: null,
   curve: null,

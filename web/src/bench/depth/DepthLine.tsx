@@ -68,7 +68,7 @@ export function DepthLine() {
           <div key={item.id} className="row">
             {i > 0 && <span className="quiet">›</span>}
             <button draggable className={`tile ${surface?.id === item.id ? "chosen" : ""}`} data-testid={`tile-${item.id}`}
-              title="Drag to change its distance from the camera"
+              title={`${item.name}: drag to change its distance from the camera`}
               onDragStart={() => setHeld(item.id)} onDragOver={(e) => e.preventDefault()} onDrop={(e) => drop(e, item.id)}
               onClick={() => (own ? setBench({ surface: item.id }) : choose(item.id))}>
               <span className={`swatch ${item.kind}`} />

@@ -5,7 +5,7 @@ import type { Edit } from "../../api/client";
 import { useWork } from "../context";
 import { pair, type PlatePoint } from "../model/geometry";
 import { cornersAt } from "../model/shot";
-import { setBench, useCalmFrame } from "../state";
+import { setBench, useBench, useCalmFrame } from "../state";
 import { useTracking } from "../useTracking";
 import { CurveControls } from "./CurveControls";
 import { Disagreements } from "./Disagreements";
@@ -16,6 +16,7 @@ import { Remaining } from "./Remaining";
 export function Inspect() {
   const { surface, take, frames, edit, firstFrame } = useWork();
   const frame = useCalmFrame();
+  const holdRaw = useBench((s) => s.holdRaw);
   const { again, start, job } = useTracking();
   if (!surface || !take) return <Note>Track a surface first; what needs eyes is listed here, worst first.</Note>;
   const at = frames?.get(frame);
@@ -89,6 +90,11 @@ export function Inspect() {
         </div>
       ))}
       <Fact label="Nudged frames" value={new Set(surface.corrections.map((c) => c.frame)).size} />
+      {(surface.corrections.length > 0 || surface.held.length > 0 || surface.smoothing > 0) && (
+        <Field label="Before mending" hint="Corners as they were followed: hold Z">
+          <Switch size="small" checked={holdRaw} aria-label="show corners as they were followed" onChange={(on) => setBench({ holdRaw: on })} />
+        </Field>
+      )}
       <div className="rule" />
       <div className="row apart">
         <Tooltip title="Keeps these corners exactly; between held frames the picture decides the shape, the hand decides the ends: H">

@@ -53,7 +53,7 @@ export function Viewer() {
   const drawing = useDrafts((s) => s.drawing);
   const cursor = useDrafts((s) => s.cursor);
   const draw = useDrawing();
-  const { shown, holdPlate, tool, overlays, dragging, wipe, holdMagnifier, selection, step, frame, lens } = useBench();
+  const { shown, holdPlate, tool, overlays, dragging, wipe, holdMagnifier, selection, step, frame, lens, grid } = useBench();
 
   const plateSize = { width: plate.facts?.width ?? 16, height: plate.facts?.height ?? 9 };
   const view = own ?? fitView(plateSize, size, pixelAspect);
@@ -196,6 +196,7 @@ export function Viewer() {
           </pattern>
         </defs>
         {overlays && lens && step === "outline" && (shown !== "still" && shown !== "straight" || holdPlate) && <LensOverlay toScreen={screenOf} />}
+        {grid && shown === "still" && !holdPlate && <StillGrid view={view} size={{ width: plateSize.width * pixelAspect, height: plateSize.height }} />}
         {picking && <path d={path(boxCorners({ left: picking[0].x, top: picking[0].y, right: picking[1].x, bottom: picking[1].y }).map(screenOf))} fill="rgba(98,181,163,.12)" stroke="#f4ecda" strokeDasharray="1 4" />}
         {overlays && ((shown !== "still" && shown !== "straight") || holdPlate || wipe !== null) && (
           <Overlay toScreen={screenOf} zoom={view.zoom} corners={corners} cornersMovable={cornersMovable} sigmas={sigmas}
@@ -210,6 +211,18 @@ export function Viewer() {
       <span className="zoom mono" data-testid="zoom">{Math.round(view.zoom * 100)} %</span>
     </div>
   );
+}
+
+/** An even grid over the picture: it does not move with what is held still. */
+function StillGrid({ view, size }: { view: View; size: Size }) {
+  const cells = 16;
+  const rows = Math.round((cells * size.height) / size.width);
+  const [w, h] = [size.width * view.zoom, size.height * view.zoom];
+  const lines = [
+    ...Array.from({ length: cells + 1 }, (_, i) => `M${view.panX + (i * w) / cells} ${view.panY}v${h}`),
+    ...Array.from({ length: rows + 1 }, (_, i) => `M${view.panX} ${view.panY + (i * h) / rows}h${w}`),
+  ].join("");
+  return <path d={lines} stroke="#f4ecda" strokeOpacity={0.4} strokeWidth={1} fill="none" pointerEvents="none" data-testid="still-grid" />;
 }
 
 function WipeLine({ x, height }: { x: number; height: number }) {

@@ -6,6 +6,7 @@ import { useWork } from "../context";
 import { pair, type PlatePoint } from "../model/geometry";
 import { type Mark, markAt, type TrackPoint, withKey } from "../model/marks";
 import { useBench } from "../state";
+import { setDraft, useDrafts } from "./useDraft";
 
 export function setMarks(surface: Surface, points: TrackPoint[], follow = surface.follow): Edit {
   return { kind: "set_points", surface: surface.id, points, follow } as Edit;
@@ -22,26 +23,36 @@ export type Marks = {
 export function useMarks(): Marks {
   const { surface, take, edit, followedFrames } = useWork();
   const frame = useBench((s) => s.frame);
+  const drafts = useDrafts((s) => s.shapes);
   const found = useTakePoints(take && surface?.points.length ? take.id : null, followedFrames?.size ?? 0);
 
   return useMemo(() => {
     const points = surface?.points ?? [];
     const here = found?.[frame];
     const write = (id: string, how: (p: TrackPoint) => TrackPoint) => {
-      if (surface) void edit(setMarks(surface, points.map((p) => (p.id === id ? how(p) : p))));
+      return surface ? edit(setMarks(surface, points.map((p) => (p.id === id ? how(p) : p)))) : Promise.resolve(false);
     };
-    const marks = points.map((p) => markAt(p, frame, here?.[p.id]));
+    const marks = points.map((p) => {
+      const mark = markAt(p, frame, here?.[p.id]);
+      const at = drafts[`mark:${p.id}`]?.[0];
+      return at ? { ...mark, at } : mark;
+    });
     return {
       marks,
-      move: (id, to) => write(id, (p) => withKey(p, frame, { at: pair(to) })),
+      move: (id, to) => {
+        const own = [to];
+        setDraft(`mark:${id}`, own);
+        const done = () => useDrafts.getState().shapes[`mark:${id}`] === own && setDraft(`mark:${id}`, null);
+        void write(id, (p) => withKey(p, frame, { at: pair(to) })).then(done);
+      },
       resize: (id, what, size) => {
         const mark = marks.find((m) => m.id === id);
         // From its first frame on it is the point's own size; later it is a key's.
-        write(id, (p) => (frame <= (p.keys[0]?.frame ?? 0) || !mark ? { ...p, [what]: size } : withKey(p, frame, { at: pair(mark.at), [what]: size })));
+        void write(id, (p) => (frame <= (p.keys[0]?.frame ?? 0) || !mark ? { ...p, [what]: size } : withKey(p, frame, { at: pair(mark.at), [what]: size })));
       },
-      change: (id, settings) => write(id, (p) => ({ ...p, ...settings })),
+      change: (id, settings) => void write(id, (p) => ({ ...p, ...settings })),
       remove: (id) => surface && void edit(setMarks(surface, points.filter((p) => p.id !== id), points.length > 1 ? surface.follow : "region")),
     };
-  }, [edit, found, frame, surface]);
+  }, [drafts, edit, found, frame, surface]);
 }
 

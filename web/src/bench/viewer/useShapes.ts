@@ -50,10 +50,11 @@ export function occluderEdit(o: Occluder, change: ShapeSettings & { span?: [numb
 }
 
 export function useShapes(): Shapes {
-  const { document, surface, frames, framesOf, edit } = useWork();
+  const { document, surface, frames, followedFrames, framesOf, edit } = useWork();
   const frame = useBench((s) => s.frame);
   const step = useBench((s) => s.step);
   const scope = useBench((s) => s.scope);
+  const holdRaw = useBench((s) => s.holdRaw);
   const drafts = useDrafts((s) => s.shapes);
 
   return useMemo(() => {
@@ -86,7 +87,7 @@ export function useShapes(): Shapes {
       const smooth = o.outline === "smooth";
       shapes.push({ id, kind: "occluder", name: o.name, points, line: drawn(points, smooth), smooth, editable: outlining, keys: o.keys.map((k) => k.frame) });
     }
-    const corners = surface ? cornersAt(surface, frames, frame) : null;
+    const corners = surface ? (holdRaw ? cornersAt({ ...surface, corrections: [] }, followedFrames, frame) : cornersAt(surface, frames, frame)) : null;
 
     const commitCorners = (points: PlatePoint[], done: () => void) => {
       if (!surface) return;
@@ -130,7 +131,8 @@ export function useShapes(): Shapes {
       shapes,
       commit: (id, points) => {
         setDraft(id, points);
-        const done = () => setDraft(id, null);
+        // A later move may be on its way already: only one's own draft is taken back.
+        const done = () => useDrafts.getState().shapes[id] === points && setDraft(id, null);
         if (id === "corners") commitCorners(points, done);
         else send(rewrite(id, (keys, pose) => changed(keys, frame, points, scope, pose)), done);
       },
@@ -151,5 +153,5 @@ export function useShapes(): Shapes {
         }
       },
     };
-  }, [document, drafts, edit, frame, frames, framesOf, scope, step, surface]);
+  }, [document, drafts, edit, followedFrames, frame, frames, framesOf, holdRaw, scope, step, surface]);
 }
