@@ -230,3 +230,15 @@ def test_the_plate_held_still_is_handed_over_as_a_zip_of_stills(live, plate, fol
     assert sum(n.endswith(".png") for n in names) == 60
     assert still.shape == (said["height"], said["width"], 4)
     assert said["how"] == "size"
+
+
+def test_crops_of_many_frames_come_on_one_sheet(live, followed):
+    take = live.http.get(f"/api/shots/{followed}").json()["takes"][0]["id"]
+    sheet = live.http.get(f"/api/takes/{take}/crop-sheet", params={"frames": [3, 999, 4]})
+    picture = cv2.imdecode(np.frombuffer(sheet.content, np.uint8), 1)
+    assert picture.shape == (192, 256, 3)
+    one = cv2.imdecode(np.frombuffer(live.http.get(f"/api/takes/{take}/crops/4").content, np.uint8), 1)
+    assert np.abs(picture[128:].astype(int) - one).mean() < 3
+    assert np.abs(picture[66:126].astype(int) - 44).max() < 12
+    assert live.http.get(f"/api/takes/{take}/crop-sheet", params={"frames": [999]}).status_code == 404
+    assert live.http.get(f"/api/takes/{take}/crop-sheet", params={"frames": list(range(80))}).status_code == 422

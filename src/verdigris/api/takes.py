@@ -6,6 +6,8 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Annotated
 
+import cv2
+import numpy as np
 from fastapi import APIRouter, Query, Response
 from fastapi import Path as PathParameter
 from fastapi.responses import FileResponse
@@ -13,6 +15,7 @@ from fastapi.responses import FileResponse
 from verdigris.api.context import FOREVER, Folder, Transaction
 from verdigris.api.models import PointView, TakeFrameView, TakeNameRequest, TakeView
 from verdigris.api.views import frame_view, take_view
+from verdigris.core.inspection.crops import CROP_PX
 from verdigris.formats.corners_csv import write_corners_csv
 from verdigris.formats.track_json import make_track, write_tracks
 from verdigris.runs.fronts import corners_at
@@ -22,6 +25,8 @@ from verdigris.store.shots import document_of, get_shot
 from verdigris.store.takes import get_take, name_take, read_frames, read_points
 
 router = APIRouter(tags=["takes"])
+# Looked at again, a frame gets other crops under the same address.
+FRESH = {"Cache-Control": "no-store"}
 
 
 @router.get("/api/takes/{take_id}/frames")
@@ -52,6 +57,20 @@ def take_crops(take_id: uuid.UUID, frame: Annotated[int, PathParameter(ge=0, le=
     if not path.exists():
         raise StoreError("not_found", "There is no crop of this frame.")
     return FileResponse(path, media_type="image/jpeg", headers=FOREVER)
+
+
+@router.get("/api/takes/{take_id}/crop-sheet", response_class=Response)
+def crop_sheet(take_id: uuid.UUID, frames: Annotated[list[int], Query(max_length=64)], folder: Folder) -> Response:
+    """Crops of several frames below each other, 64 px high each, for a strip that shows all at once; grey where there is none."""
+    pictures = [cv2.imread(str(folder.crops(take_id) / f"{n:06d}.jpg")) for n in frames]
+    width = max((p.shape[1] for p in pictures if p is not None), default=0)
+    if not width:
+        raise StoreError("not_found", "There are no crops of these frames.")
+    sheet = np.full((CROP_PX * len(frames), width, 3), 44, np.uint8)
+    for i, picture in enumerate(pictures):
+        if picture is not None:
+            sheet[CROP_PX * i : CROP_PX * i + picture.shape[0], : picture.shape[1]] = picture
+    return Response(cv2.imencode(".jpg", sheet, [cv2.IMWRITE_JPEG_QUALITY, 92])[1].tobytes(), media_type="image/jpeg", headers=FRESH)
 
 
 @router.get("/api/shots/{shot_id}/tracks/{surface_id}.{form}", response_class=Response)

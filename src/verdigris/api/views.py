@@ -1,5 +1,7 @@
 """Rows to answers."""
 
+from dataclasses import dataclass
+
 import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -16,14 +18,15 @@ from verdigris.api.models import (
     TakeFrameView,
     TakeView,
 )
+from verdigris.api.recent import Recent
 from verdigris.core.inspection.doubt import Evidence, frames_to_look_at
 from verdigris.core.tracking.follow import FrameResult
 from verdigris.core.tracking.mend import LEFT_OUT
 from verdigris.media.facts import MediaFacts
 from verdigris.runs.mending import mended
 from verdigris.runs.preview import ProxySource
-from verdigris.shot.document import Shot, tracking_key
-from verdigris.store.jobs import list_deliveries, open_job_for_take
+from verdigris.shot.document import Shot, Surface, tracking_key
+from verdigris.store.jobs import OPEN_STATES, last_job_for_take, list_deliveries
 from verdigris.store.media import get_media
 from verdigris.store.media_folder import MediaFolder
 from verdigris.store.models import Delivery, Job, Media, Project, ShotRow, Take
@@ -61,23 +64,46 @@ def followed_ranges(results: dict[int, FrameResult]) -> list[tuple[int, int]]:
     return ranges
 
 
-def take_view(s: Session, take: Take, document: Shot) -> TakeView:
-    """A take with its figures."""
+@dataclass(frozen=True)
+class _Figures:
+    """What is counted over all frames of a take, as it is used."""
+
+    followed: int
+    lost: int
+    ranges: list[tuple[int, int]]
+    looks: list[LookView]
+    median_sigma_px: float | None
+
+
+# Frames of a take change only while a job follows it: figures of finished ones are counted once.
+_figures: Recent[_Figures] = Recent(200)
+
+
+def _figures_of(s: Session, take: Take, surface: Surface | None) -> _Figures:
     results = read_frames(s, take.id)
-    surface = next((x for x in document.surfaces if x.id == take.surface), None)
-    if surface is not None and surface.take == str(take.id):
+    if surface is not None:
         results = mended(surface, results)
     # What was left out by hand needs no second look.
     evidence = [Evidence(r.frame, r.corners, r.sigma_px, r.share_used, r.reason) for r in results.values() if r.reason != LEFT_OUT]
     sigmas = [float(r.sigma_px.max()) for r in results.values() if r.sigma_px is not None]
+    looks = [LookView(frame=x.frame, severity_px=x.severity_px, reason=x.reason) for x in frames_to_look_at(evidence)]
+    lost = sum(r.status == "lost" for r in results.values())
+    return _Figures(len(results) - lost, lost, followed_ranges(results), looks, float(np.median(sigmas)) if sigmas else None)
+
+
+def take_view(s: Session, take: Take, document: Shot) -> TakeView:
+    """A take with its figures."""
+    surface = next((x for x in document.surfaces if x.id == take.surface), None)
+    used = surface if surface is not None and surface.take == str(take.id) else None
+    job = last_job_for_take(s, take.id)
+    running = job is not None and job.state in OPEN_STATES
+    mending = None if used is None else used.model_dump_json(include={"corners", "held", "smoothing", "carry", "left_out", "calmed"})
+    key = (take.id, None if job is None else (job.id, job.finished), mending)
+    figures = _figures_of(s, take, used) if running else _figures.get(key, lambda: _figures_of(s, take, used))
     return TakeView(
         id=take.id, surface=take.surface, label=take.label, name=take.name, motion=take.motion, reference_frame=take.reference_frame,
-        stale=surface is None or tracking_key(document, surface) != take.key,
-        running=open_job_for_take(s, take.id) is not None,
-        followed=sum(r.status != "lost" for r in results.values()), lost=sum(r.status == "lost" for r in results.values()),
-        ranges=followed_ranges(results),
-        looks=[LookView(frame=x.frame, severity_px=x.severity_px, reason=x.reason) for x in frames_to_look_at(evidence)],
-        median_sigma_px=float(np.median(sigmas)) if sigmas else None,
+        stale=surface is None or tracking_key(document, surface) != take.key, running=running, followed=figures.followed,
+        lost=figures.lost, ranges=figures.ranges, looks=figures.looks, median_sigma_px=figures.median_sigma_px,
     )  # fmt: skip
 
 

@@ -35,6 +35,11 @@ def list_jobs(s: Session, limit: int = 60) -> list[Job]:
     return list(s.scalars(select(Job).order_by(Job.created.desc()).limit(limit)))
 
 
+def last_job_for_take(s: Session, take_id: uuid.UUID) -> Job | None:
+    """The newest job that followed a take."""
+    return s.scalar(select(Job).where(Job.take_id == take_id).order_by(Job.created.desc()).limit(1))
+
+
 def open_job_for_take(s: Session, take_id: uuid.UUID) -> Job | None:
     """The job that is filling a take, if any."""
     return s.scalar(select(Job).where(Job.take_id == take_id, Job.state.in_(OPEN_STATES)))

@@ -529,6 +529,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{take_id}/crop-sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Crop Sheet
+         * @description Crops of several frames below each other, 64 px high each, for a strip that shows all at once; grey where there is none.
+         */
+        get: operations["crop_sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/tracks/{surface_id}.{form}": {
         parameters: {
             query?: never;
@@ -3937,6 +3957,37 @@ export interface operations {
             path: {
                 take_id: string;
                 frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    crop_sheet: {
+        parameters: {
+            query: {
+                frames: number[];
+            };
+            header?: never;
+            path: {
+                take_id: string;
             };
             cookie?: never;
         };

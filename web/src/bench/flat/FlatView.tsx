@@ -14,6 +14,7 @@ import { useSize } from "../viewer/Viewer";
 /** Cells of the mesh along each side; fewer while playing, when nobody measures on it. */
 const CELLS_STILL = 14;
 const CELLS_PLAYING = 4;
+const CELLS_DRAGGING = 5;
 
 function drawFlat(cells: number, context: CanvasRenderingContext2D, picture: ImageBitmap, quad: PlatePoint[], scale: number, x0: number, y0: number, w: number, h: number) {
   const plateFromUnit = unitSquareTo(quad);
@@ -84,6 +85,7 @@ export function FlatView({ tall }: { tall?: boolean }) {
   const ref = useRef<HTMLCanvasElement>(null);
   const frame = useBench((s) => s.frame);
   const playing = useBench((s) => s.playing !== 0);
+  const dragging = useBench((s) => s.dragging);
   const { how } = useBench((s) => s.against);
   const flipped = useBench((s) => s.flipPatch);
   const other = useOther();
@@ -114,8 +116,9 @@ export function FlatView({ tall }: { tall?: boolean }) {
     context.fillStyle = "#2c2c2c";
     context.fillRect(0, 0, size.width, size.height);
     const wide = plate.facts.width;
+    const cells = playing ? CELLS_PLAYING : dragging ? CELLS_DRAGGING : CELLS_STILL;
     const patch = (from: ImageBitmap | null, quad: PlatePoint[] | null, part: Part) => {
-      if (from && quad) drawFlat(playing ? CELLS_PLAYING : CELLS_STILL, context, from, quad, from.width / wide, part.x, part.y, part.w, part.h);
+      if (from && quad) drawFlat(cells, context, from, quad, from.width / wide, part.x, part.y, part.w, part.h);
     };
     const first = { x: x0, y: y0, w, h };
     if (!other) patch(picture, corners, first);
@@ -136,7 +139,7 @@ export function FlatView({ tall }: { tall?: boolean }) {
       patch(flipped ? otherPicture : picture, flipped ? other.corners : corners, first);
       patch(otherPicture, other.corners, { ...first, x: x0 + w + 8 });
     }
-  }, [corners, flipped, h, how, other, otherPicture, picture, plate.facts, playing, size, w, x0, y0]);
+  }, [corners, dragging, flipped, h, how, other, otherPicture, picture, plate.facts, playing, size, w, x0, y0]);
 
   return (
     <div className="flat" ref={box} data-testid="flat-view" data-against={other?.frame ?? ""} style={tall ? { height: "100%" } : undefined}>

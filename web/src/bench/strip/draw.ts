@@ -3,7 +3,7 @@ import type { Surface, TakeFrame, TakeView } from "../../api/client";
 import { urls } from "../../api/client";
 import { apply, at } from "../model/geometry";
 import { correctionAt } from "../model/shot";
-import { cropCache } from "../viewer/frames";
+import { cropCache, fetchSheets } from "../viewer/frames";
 import { type Cells, columnFrames, columnX, doubtColour, doubtHeight, LABEL, type Range, ROWS, rowY, RULER, rulerStep, xOf } from "./layout";
 
 export type StripScene = {
@@ -34,6 +34,8 @@ export type StripScene = {
 export type Row = { kind: "corner" | "point"; index: number };
 
 const SOURCE = 64;
+/** From so many missing crops on, they are fetched together. */
+const MANY = 12;
 
 function barsTop(): number {
   return RULER + ROWS + 4;
@@ -66,13 +68,20 @@ function crops(c: CanvasRenderingContext2D, s: StripScene, again: () => void): v
     const found = s.followed?.get(f);
     return take && found?.homography ? urls.crops(take.id, f, found.homography) : null;
   };
+  // Many at once come a sheet at a time; a few, as while a take is running, one by one.
+  const wanted = columns.flatMap((f) => {
+    const url = urlAt(f);
+    return url ? [{ frame: f, url }] : [];
+  });
+  const many = take !== null && wanted.filter((w) => !cropCache.has(w.url)).length > MANY;
+  if (many) fetchSheets(take.id, wanted, again);
   const own = surface && s.holdReference ? urlAt(surface.reference_frame) : null;
   for (const [i, f] of columns.entries()) {
     const x = columnX(i, columns.length, s.width, cells);
     const found = s.followed?.get(f);
     const url = own && found?.homography ? own : urlAt(f);
     const picture = url ? cropCache.peek(url) : null;
-    if (url && !picture) void cropCache.get(url).then((p) => p && again());
+    if (url && !picture && !many) void cropCache.get(url).then((p) => p && again());
     for (const [row, what] of s.rows.entries()) {
       const y = rowY(row, cells.rows) + 1;
       if (!picture || !surface) {

@@ -39,6 +39,17 @@ export class FrameCache {
     return entry.promise;
   }
 
+  /** A picture that came another way. */
+  put(url: string, picture: ImageBitmap): void {
+    if (this.entries.get(url)?.picture) return picture.close();
+    this.entries.set(url, { picture, promise: Promise.resolve(picture) });
+    this.trim();
+  }
+
+  has(url: string): boolean {
+    return this.entries.has(url);
+  }
+
   private async load(url: string): Promise<ImageBitmap | null> {
     if (this.running >= AT_ONCE) await new Promise<void>((go) => this.waiting.push(go));
     this.running++;
@@ -66,3 +77,28 @@ export class FrameCache {
 
 export const frameCache = new FrameCache();
 export const cropCache = new FrameCache(MOST_CROPS);
+
+const SHEET = 32;
+const CROP = 64;
+const asked = new Set<string>();
+
+/** Fetch the crops of many frames a sheet at a time; those that are here or on their way already are left out. */
+export function fetchSheets(take: string, wanted: readonly { frame: number; url: string }[], arrived: () => void): void {
+  const missing = wanted.filter((w) => !cropCache.has(w.url) && !asked.has(w.url));
+  for (let i = 0; i < missing.length; i += SHEET) {
+    const part = missing.slice(i, i + SHEET);
+    for (const w of part) asked.add(w.url);
+    void sheet(take, part).finally(() => {
+      for (const w of part) asked.delete(w.url);
+      arrived();
+    });
+  }
+}
+
+async function sheet(take: string, part: readonly { frame: number; url: string }[]): Promise<void> {
+  const answer = await fetch(`/api/takes/${take}/crop-sheet?${part.map((w) => `frames=${w.frame}`).join("&")}`).catch(() => null);
+  if (!answer?.ok) return;
+  const whole = await createImageBitmap(await answer.blob());
+  await Promise.all(part.map(async (w, i) => cropCache.put(w.url, await createImageBitmap(whole, 0, i * CROP, whole.width, CROP))));
+  whole.close();
+}
