@@ -120,3 +120,15 @@ def test_what_is_not_there_is_said(database_url):
     with pytest.raises(StoreError) as error, session("postgresql://postgres@127.0.0.1:1/nothing") as s:
         get_shot(s, uuid.uuid4())
     assert error.value.code == "no_database"
+
+
+def test_an_edit_that_changes_nothing_leaves_undo_and_redo_as_they_are(database_url, shot_id):
+    head = rename(database_url, shot_id, 1, "two")
+    assert rename(database_url, shot_id, head, "two") == head
+    with session(database_url) as s:
+        back = undo(s, shot_id, head)
+    assert name_of(database_url, shot_id) == "one"
+    assert rename(database_url, shot_id, back, "one") == back
+    with session(database_url) as s:
+        redo(s, shot_id, back)
+    assert name_of(database_url, shot_id) == "two"

@@ -90,7 +90,7 @@ def _check_base(s: Session, shot: ShotRow, base: int) -> None:
 
 
 def edit_shot(s: Session, shot_id: uuid.UUID, base: int, edits: list[Edit]) -> Revision:
-    """Apply edits on top of a revision, as one new revision.
+    """Apply edits on top of a revision, as one new revision; edits that change nothing make none, so that undo undoes something.
 
     Raises
     ------
@@ -99,11 +99,13 @@ def edit_shot(s: Session, shot_id: uuid.UUID, base: int, edits: list[Edit]) -> R
     """
     shot = get_shot(s, shot_id, lock=True)
     _check_base(s, shot, base)
-    document = document_of(s, shot)
+    before = document = document_of(s, shot)
     media = s.get(Media, document.plate.media) if document.plate.media else None
     count = None if media is None or media.facts is None else int(media.facts["frame_count"])
     for edit in edits:
         document = apply_edit(document, edit, count)
+    if document == before:
+        return get_revision(s, shot.id, shot.head)
     return add_revision(s, shot, document, ", ".join(dict.fromkeys(LABELS[e.kind] for e in edits)))
 
 
