@@ -258,6 +258,7 @@ def test_nudges_are_left_away_while_a_key_is_held(window: Page, live, plate, fin
     before = corner.get_attribute("transform")
     for _ in range(8):
         window.keyboard.press("Shift+ArrowRight")
+        window.wait_for_timeout(150)
     until(
         window, lambda: any(c["frame"] == 20 and abs(c["dx_px"] - 8) < 0.02 for c in document(live, finished)["surfaces"][0]["corrections"])
     )

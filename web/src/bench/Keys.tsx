@@ -9,6 +9,7 @@ import { keyBeside } from "./model/keyed";
 import { moveSome, removePoint } from "./model/polygons";
 import { goTo, setBench, type StepId, type Tool, useBench } from "./state";
 import { useTracking } from "./useTracking";
+import { useDrafts } from "./viewer/useDraft";
 import { useDrawing } from "./viewer/useDrawing";
 import { useCrossing } from "./viewer/useCrossing";
 import { useMarks } from "./viewer/useMarks";
@@ -133,7 +134,9 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
           if (!selection || !points) return;
           if (selection.kind === "corner" && !known) return;
           const indices = selection.kind === "corner" ? [selection.corner] : selection.indices;
-          shapes.commit(selection.kind === "corner" ? "corners" : selection.shape, moveSome(points, indices, by.x, by.y));
+          const id = selection.kind === "corner" ? "corners" : selection.shape;
+          // Keys may come faster than the picture is drawn: each goes on from the last.
+          shapes.commit(id, moveSome(useDrafts.getState().shapes[id] ?? points, indices, by.x, by.y));
           return;
         }
         case "all":
