@@ -12,7 +12,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from verdigris.demo.shots import SHOTS, DemoShot, document_of_scene, kiosk_document
-from verdigris.demo.write import write_departures, write_plate, write_stills
+from verdigris.demo.write import STILLS, write_departures, write_plate, write_stills
 from verdigris.jobs.intake import take_in
 from verdigris.jobs.start import start_delivery, start_tracking
 from verdigris.settings import Settings
@@ -60,7 +60,9 @@ def make_demo_project(settings: Settings, bar: Bar) -> None:
     generate(folder, bar)
     with session(settings.database_url) as s:
         plate, film = (_brought_in(s, media, folder / name) for name in ("kiosk.mp4", "departures.mp4"))
-        _brought_in(s, media, folder / "timetable.png")
+        # All new prints lie on the shelf, those of shots in work as well.
+        for still in STILLS:
+            _brought_in(s, media, folder / still)
         finished = _shot(s, project_id, kiosk_document(_truth(folder, "kiosk"), plate, film), "outlined and placed")
         _shot(s, project_id, Shot(name=UNTOUCHED, plate=Plate(path=None, media=plate.media, first_frame=1001)), "begun")
     _through(settings, finished, "screen", True, bar)

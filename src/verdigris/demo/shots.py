@@ -50,7 +50,6 @@ class DemoShot:
     surface, called : the surface's id in the truth, and its name on screen
     artwork : file among the demo's artwork, or None while nothing is placed
     region : polygons to follow, as quads of the unit square of the surface (may reach beyond it); none: the corners' quad
-    cut_out : the same for what is cut out
     in_front : nearest first
     delivered : whether it is handed over
     """
@@ -61,7 +60,6 @@ class DemoShot:
     called: str
     artwork: str | None
     region: tuple[tuple[tuple[float, float], ...], ...] = ()
-    cut_out: tuple[tuple[tuple[float, float], ...], ...] = ()
     in_front: tuple[InFront, ...] = ()
     first_frame: int = 1001
     delivered: bool = False
@@ -102,8 +100,7 @@ def document_of_scene(shot: DemoShot, truth: Truth, plate: MediaRef, artwork: Me
     """The document; corners and outlines are rounded as hands do."""
     reference = int(truth["reference_frame"])
     corners = np.array(truth["surfaces"][shot.surface][reference]["corners"])
-    shapes = [_shape("include", corners, polygon, reference) for polygon in shot.region]
-    shapes += [_shape("exclude", corners, polygon, reference) for polygon in shot.cut_out]
+    shapes = [_followed(corners, polygon, reference) for polygon in shot.region]
     surface = Surface(
         id=shot.surface, name=shot.called, depth=len(shot.in_front), reference_frame=reference,
         motion=shot.motion, smoothing=shot.smoothing,
@@ -154,9 +151,8 @@ def _inside(corners: Float64, uv: list[tuple[float, float]]) -> Pairs:
     return as_pairs(np.array([(1 - u) * (1 - v) * a + u * (1 - v) * b + u * v * c + (1 - u) * v * d for u, v in uv]))
 
 
-def _shape(role: str, corners: Float64, polygon: tuple[tuple[float, float], ...], reference: int) -> RegionShape:
-    key = PointsKey(frame=reference, points=list(_inside(corners, list(polygon))))
-    return RegionShape(role=role, keys=[key])  # type: ignore[arg-type]
+def _followed(corners: Float64, polygon: tuple[tuple[float, float], ...], reference: int) -> RegionShape:
+    return RegionShape(keys=[PointsKey(frame=reference, points=list(_inside(corners, list(polygon))))])
 
 
 def _occluder(thing: InFront, depth: int, truth: Truth) -> Occluder | None:

@@ -60,10 +60,10 @@ export function takeFramesQuery(take: string) {
 
 export type TakePoints = Record<number, Record<string, PointView>>;
 
-/** Single points of a take; read again every few frames while it runs. */
-export function useTakePoints(take: string | null, frames: number): TakePoints | undefined {
+/** Single points of a take; read again every few frames while it runs, and once it is through. */
+export function useTakePoints(take: string | null, frames: number, running: boolean): TakePoints | undefined {
   return useQuery({
-    queryKey: ["take-points", take, Math.ceil(frames / 10)] as const,
+    queryKey: ["take-points", take, running ? Math.ceil(frames / 10) : "through", running ? 0 : frames] as const,
     enabled: take !== null,
     queryFn: async (): Promise<TakePoints> => data<TakePoints>(await api.GET("/api/takes/{take_id}/points", { params: { path: { take_id: take ?? "" } } })),
     placeholderData: (before: TakePoints | undefined) => before,

@@ -142,11 +142,7 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
         case "all":
           if (shape) setBench({ selection: { kind: "points", shape: shape.id, indices: shape.points.map((_, i) => i) } });
           return;
-        case "choose": {
-          // The first corner, or the next shape: what the keyboard begins with.
-          if (selection || state.step !== "outline") return setBench({ selection: { kind: "corner", corner: 0 } });
-          return setBench({ selection: surface?.corners ? { kind: "corner", corner: 0 } : null });
-        }
+        case "choose": return setBench({ selection: surface?.corners ? { kind: "corner", corner: 0 } : null });
         case "shape": {
           if (state.step !== "outline" || shapes.shapes.length === 0) return;
           const at = shapes.shapes.findIndex((s) => s.id === shape?.id);

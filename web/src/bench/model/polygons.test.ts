@@ -1,11 +1,10 @@
 import { describe, expect, it } from "vitest";
-import { boxOf, closes, insertAfter, likewise, midpoint, moveAll, movePoint, moveSome, removePoint, scaleSome, within } from "./polygons";
+import { boxOf, closes, insertAfter, likewise, midpoint, moveSome, removePoint, scaleSome, within } from "./polygons";
 
 const triangle = [{ x: 0, y: 0 }, { x: 10, y: 0 }, { x: 0, y: 10 }];
 
-it("moves one point or all and leaves the given points alone", () => {
-  expect(movePoint(triangle, 1, { x: 5, y: 5 })[1]).toEqual({ x: 5, y: 5 });
-  expect(moveAll(triangle, 1, 2)[2]).toEqual({ x: 1, y: 12 });
+it("leaves the given points alone", () => {
+  expect(moveSome(triangle, [1], 1, 2)[1]).toEqual({ x: 11, y: 2 });
   expect(triangle[1]).toEqual({ x: 10, y: 0 });
 });
 
@@ -61,6 +60,6 @@ describe("what was done to one outline, done to another", () => {
     expect(likewise(before, removePoint(before, 2), other)).toEqual([other[0], other[1], other[3]]);
   });
   it("leaves another key alone when points only moved", () => {
-    expect(likewise(before, movePoint(before, 0, { x: 5, y: 5 }), other)).toEqual(other);
+    expect(likewise(before, moveSome(before, [0], 5, 5), other)).toEqual(other);
   });
 });

@@ -1,14 +1,6 @@
 /** Editing polygons: pure functions from points to points. */
 import { distance, type PlatePoint } from "./geometry";
 
-export function movePoint(points: readonly PlatePoint[], index: number, to: PlatePoint): PlatePoint[] {
-  return points.map((p, i) => (i === index ? to : p));
-}
-
-export function moveAll(points: readonly PlatePoint[], dx: number, dy: number): PlatePoint[] {
-  return points.map((p) => ({ x: p.x + dx, y: p.y + dy }));
-}
-
 export type Box = { left: number; top: number; right: number; bottom: number };
 
 /** Some of the points moved. */

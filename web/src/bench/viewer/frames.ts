@@ -88,17 +88,19 @@ export function fetchSheets(take: string, wanted: readonly { frame: number; url:
   for (let i = 0; i < missing.length; i += SHEET) {
     const part = missing.slice(i, i + SHEET);
     for (const w of part) asked.add(w.url);
-    void sheet(take, part).finally(() => {
+    void sheet(take, part).then((came) => {
       for (const w of part) asked.delete(w.url);
-      arrived();
+      // What could not be had is asked for again when the strip is next drawn, not at once.
+      if (came) arrived();
     });
   }
 }
 
-async function sheet(take: string, part: readonly { frame: number; url: string }[]): Promise<void> {
+async function sheet(take: string, part: readonly { frame: number; url: string }[]): Promise<boolean> {
   const answer = await fetch(`/api/takes/${take}/crop-sheet?${part.map((w) => `frames=${w.frame}`).join("&")}`).catch(() => null);
-  if (!answer?.ok) return;
+  if (!answer?.ok) return false;
   const whole = await createImageBitmap(await answer.blob());
   await Promise.all(part.map(async (w, i) => cropCache.put(w.url, await createImageBitmap(whole, 0, i * CROP, whole.width, CROP))));
   whole.close();
+  return true;
 }

@@ -24,7 +24,7 @@ export function useMarks(): Marks {
   const { surface, take, edit, followedFrames } = useWork();
   const frame = useBench((s) => s.frame);
   const drafts = useDrafts((s) => s.shapes);
-  const found = useTakePoints(take && surface?.points.length ? take.id : null, followedFrames?.size ?? 0);
+  const found = useTakePoints(take && surface?.points.length ? take.id : null, followedFrames?.size ?? 0, take?.running ?? false);
 
   return useMemo(() => {
     const points = surface?.points ?? [];
