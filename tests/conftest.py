@@ -5,11 +5,16 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 from launch.cluster import throwaway_cluster
 from tests.live_app import LiveApp, make_database
 from tests.plates import Plate, make_plate, write_plate
 from verdigris.media.stills import write_still
+
+# Compiling for the first time takes as long as it takes.
+settings.register_profile("untimed", deadline=None)
+settings.load_profile("untimed")
 
 
 @pytest.fixture(scope="session")

@@ -1,6 +1,7 @@
 """What changed, as server-sent events over PostgreSQL's LISTEN and NOTIFY."""
 
 import asyncio
+import time
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 
@@ -15,6 +16,7 @@ from verdigris.store.database import CHANNEL
 
 router = APIRouter(prefix="/api", tags=["events"])
 log = structlog.get_logger()
+TOGETHER_SECONDS = 0.04
 
 
 class Events:
@@ -46,9 +48,12 @@ class Events:
         self._queues.add(queue)
         try:
             yield ServerSentEvent('{"kind": "again"}')
+            told = -TOGETHER_SECONDS
             while True:
                 payloads = [await queue.get()]
-                await asyncio.sleep(0.04)
+                # At once when it was quiet; what follows shortly after goes together.
+                await asyncio.sleep(max(0.0, told + TOGETHER_SECONDS - time.monotonic()))
+                told = time.monotonic()
                 while not queue.empty():
                     payloads.append(queue.get_nowait())
                 for payload in dict.fromkeys(payloads):

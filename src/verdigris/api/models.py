@@ -68,6 +68,7 @@ class TakeView(BaseModel):
     reference_frame: int
     stale: bool = Field(description="computed from something else than what the document says now")
     running: bool
+    version: str = Field(description="another one once a job has changed its frames; empty while one does")
     followed: int
     lost: int
     ranges: list[tuple[int, int]] = Field(description="runs of frames that are followed, both ends included")
@@ -259,6 +260,14 @@ class EditRequest(BaseModel):
 
     base_revision: int
     edits: list[Edit] = Field(min_length=1, max_length=50)
+
+
+class DraftRequest(BaseModel):
+    """Edits that are only tried; `state` as for results."""
+
+    edits: list[Edit] = Field(min_length=1, max_length=50)
+    state: str = ""
+    width: int | None = Field(default=None, ge=16, le=4096, description="px the picture is shown wide; a proxy's width by default")
 
 
 class BaseRequest(BaseModel):

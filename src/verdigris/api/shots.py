@@ -17,8 +17,8 @@ from verdigris.api.models import (
     TrackRequest,
 )
 from verdigris.api.recent import Recent
-from verdigris.api.views import job_view, proxy_sources, shot_view
-from verdigris.jobs.start import start_delivery, start_tracking, start_tracking_all
+from verdigris.api.views import job_view, proxy_sources, shot_view, used_tracks
+from verdigris.jobs.start import make_ready_to_follow, start_delivery, start_tracking, start_tracking_all
 from verdigris.runs.preview import Preview
 from verdigris.shot.document import Shot, parse_shot
 from verdigris.shot.edits import SetDelivery
@@ -31,7 +31,6 @@ from verdigris.store.shots import (
     redo,
     undo,
 )
-from verdigris.store.takes import chosen_tracks
 
 router = APIRouter(prefix="/api/shots", tags=["shots"])
 
@@ -58,6 +57,7 @@ def revisions(shot_id: uuid.UUID, s: Transaction) -> list[RevisionView]:
 def edit(shot_id: uuid.UUID, request: EditRequest, s: Transaction) -> ShotView:
     """Apply edits as one new revision; a stale base is refused with what changed."""
     edit_shot(s, shot_id, request.base_revision, request.edits)
+    make_ready_to_follow(s, document_of(s, get_shot(s, shot_id)), request.edits)
     return shot_view(s, get_shot(s, shot_id))
 
 
@@ -106,14 +106,14 @@ def result_frame(
     frame: Annotated[int, Path(ge=0, le=1_000_000)],
     s: Transaction,
     folder: Folder,
-    frames: int = 0,
+    state: str = "",
 ) -> Response:
-    """A result frame at proxy size. `frames`, how many the take had when asking, is part of the address, so that
-    an answer may be kept for ever.
+    """A result frame at proxy size. `state`, told by the client from how far its takes are, is part of the address, so
+    that an answer may be kept for ever.
     """
 
     def make() -> Preview:
         document = parse_shot(get_revision(s, shot_id, number).document)
-        return Preview(document, chosen_tracks(s, document), proxy_sources(s, folder, document))
+        return Preview(document, used_tracks(s, document, state), proxy_sources(s, folder, document))
 
-    return Response(_previews.get((shot_id, number, frames), make).jpeg(frame), media_type="image/jpeg", headers=FOREVER)
+    return Response(_previews.get((shot_id, number, state), make).jpeg(frame), media_type="image/jpeg", headers=FOREVER)

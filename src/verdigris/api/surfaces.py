@@ -4,21 +4,34 @@ import uuid
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Path, Response
+from sqlalchemy.orm import Session
 
 from verdigris.api.context import FOREVER, Folder, Transaction
-from verdigris.api.models import TakeFrameView
+from verdigris.api.models import DraftRequest, TakeFrameView
 from verdigris.api.recent import Recent
-from verdigris.api.views import frame_view, proxy_sources
+from verdigris.api.views import frame_view, proxy_sources, used_tracks
 from verdigris.runs.lens_views import StraightView, lens_of
 from verdigris.runs.proxies import ProxyReader, encode_jpeg
 from verdigris.runs.surface_views import SurfaceViews
 from verdigris.shot.document import parse_shot
+from verdigris.shot.edits import apply_edit
+from verdigris.store.media_folder import MediaFolder
 from verdigris.store.shots import document_of, get_revision, get_shot
 from verdigris.store.takes import chosen_tracks
 
 router = APIRouter(prefix="/api/shots", tags=["surfaces"])
 _views: Recent[SurfaceViews] = Recent(4)
 _straight: Recent[StraightView] = Recent(2)
+
+
+def _views_of(s: Session, folder: MediaFolder, shot_id: uuid.UUID, number: int, surface_id: str, state: str) -> SurfaceViews:
+    def make() -> SurfaceViews:
+        document = parse_shot(get_revision(s, shot_id, number).document)
+        proxies, facts = proxy_sources(s, folder, document)[document.plate.media or ""]
+        size = (facts.width, facts.height)
+        return SurfaceViews(document, document.surface(surface_id), used_tracks(s, document, state), ProxyReader(proxies, facts), size)
+
+    return _views.get((shot_id, number, surface_id, state), make)
 
 
 @router.get("/{shot_id}/surfaces/{surface_id}/frames")
@@ -38,22 +51,33 @@ def surface_view(
     frame: Annotated[int, Path(ge=0, le=1_000_000)],
     s: Transaction,
     folder: Folder,
-    frames: int = 0,
+    state: str = "",
 ) -> Response:
-    """A frame as the tracker looks at it, or the plate with the surface held still; `frames` as for results."""
-
-    def make() -> SurfaceViews:
-        document = parse_shot(get_revision(s, shot_id, number).document)
-        proxies, facts = proxy_sources(s, folder, document)[document.plate.media or ""]
-        size = (facts.width, facts.height)
-        return SurfaceViews(document, document.surface(surface_id), chosen_tracks(s, document), ProxyReader(proxies, facts), size)
-
-    views = _views.get((shot_id, number, surface_id, frames), make)
+    """A frame as the tracker looks at it, or the plate with the surface held still; `state` as for results."""
+    views = _views_of(s, folder, shot_id, number, surface_id, state)
     if view == "analysis":
         picture = views.analysis(frame)
     else:
         picture = views.coverage(frame) if view == "coverage" else views.held(frame, view)
     return Response(encode_jpeg(picture, 88), media_type="image/jpeg", headers=FOREVER)
+
+
+@router.post("/{shot_id}/revisions/{number}/surfaces/{surface_id}/drafts/coverage/{frame}", response_class=Response)
+def draft_coverage(
+    shot_id: uuid.UUID,
+    number: int,
+    surface_id: str,
+    frame: Annotated[int, Path(ge=0, le=1_000_000)],
+    request: DraftRequest,
+    s: Transaction,
+    folder: Folder,
+) -> Response:
+    """Coverage as it would be after edits that are not kept: what a hand sees while it drags."""
+    views = _views_of(s, folder, shot_id, number, surface_id, request.state)
+    draft = views.shot
+    for edit in request.edits:
+        draft = apply_edit(draft, edit)
+    return Response(encode_jpeg(views.coverage(frame, draft, request.width), 88), media_type="image/jpeg")
 
 
 @router.get("/{shot_id}/revisions/{number}/straight/{frame}", response_class=Response)

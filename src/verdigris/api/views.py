@@ -31,7 +31,7 @@ from verdigris.store.media import get_media
 from verdigris.store.media_folder import MediaFolder
 from verdigris.store.models import Delivery, Job, Media, Project, ShotRow, Take
 from verdigris.store.shots import document_of, get_project, get_revision, list_shots, redo_target, used_media
-from verdigris.store.takes import list_takes, read_frames
+from verdigris.store.takes import chosen_tracks, list_takes, read_frames
 
 
 def media_view(m: Media) -> MediaView:
@@ -97,14 +97,26 @@ def take_view(s: Session, take: Take, document: Shot) -> TakeView:
     used = surface if surface is not None and surface.take == str(take.id) else None
     job = last_job_for_take(s, take.id)
     running = job is not None and job.state in OPEN_STATES
-    mending = None if used is None else used.model_dump_json(include={"corners", "held", "smoothing", "carry", "left_out", "calmed"})
+    mending = None if used is None else used.model_dump_json(include=MENDING)
     key = (take.id, None if job is None else (job.id, job.finished), mending)
     figures = _figures_of(s, take, used) if running else _figures.get(key, lambda: _figures_of(s, take, used))
     return TakeView(
         id=take.id, surface=take.surface, label=take.label, name=take.name, motion=take.motion, reference_frame=take.reference_frame,
-        stale=surface is None or tracking_key(document, surface) != take.key, running=running, followed=figures.followed,
+        stale=surface is None or tracking_key(document, surface) != take.key, running=running,
+        version="" if running else str(take.id if job is None else job.id)[:8], followed=figures.followed,
         lost=figures.lost, ranges=figures.ranges, looks=figures.looks, median_sigma_px=figures.median_sigma_px,
     )  # fmt: skip
+
+
+# A revision after the other asks for the same tracks while something is dragged.
+_tracks: Recent[dict[str, dict[int, FrameResult]]] = Recent(6)
+MENDING = {"id", "take", "reference_frame", "corners", "held", "smoothing", "carry", "left_out", "calmed"}
+
+
+def used_tracks(s: Session, document: Shot, state: str) -> dict[str, dict[int, FrameResult]]:
+    """Chosen tracks of a shot, mended, kept for a `state` of its takes."""
+    mending = tuple(x.model_dump_json(include=MENDING) for x in document.surfaces)
+    return _tracks.get((state, mending), lambda: chosen_tracks(s, document)) if state else chosen_tracks(s, document)
 
 
 def delivery_view(s: Session, d: Delivery) -> DeliveryView:

@@ -7,15 +7,16 @@ from sqlalchemy.orm import Session
 from verdigris.jobs.queue import enqueue
 from verdigris.runs.compose import check_ready
 from verdigris.runs.errors import RunError
+from verdigris.runs.near_frames import is_ready
 from verdigris.runs.tracking import Direction, Span, in_depth_order
 from verdigris.settings import Settings
-from verdigris.shot.document import tracking_key
-from verdigris.shot.edits import ChooseTake, apply_edit
+from verdigris.shot.document import Shot, tracking_key
+from verdigris.shot.edits import ChooseTake, Edit, SetCorners, SetReference, apply_edit
 from verdigris.store.errors import StoreError
 from verdigris.store.jobs import create_job, open_job_for_take
 from verdigris.store.media import ready_facts
 from verdigris.store.media_folder import MediaFolder
-from verdigris.store.models import Delivery, Job
+from verdigris.store.models import Delivery, Job, Media
 from verdigris.store.shots import add_revision, document_of, get_shot
 from verdigris.store.takes import chosen_tracks, copy_frames, create_take, get_take
 
@@ -61,6 +62,18 @@ def start_tracking(
     wanted = None if span is None else list(span)
     enqueue(s, "track", priority=5, lock=lock, job_id=str(job.id), revision=shot.head, direction=direction, span=wanted)
     return job
+
+
+def make_ready_to_follow(s: Session, document: Shot, edits: list[Edit]) -> None:
+    """Have the frames decoded where corners were just placed, so that following begins at once."""
+    placed = {e.surface for e in edits if isinstance(e, SetCorners | SetReference)}
+    media = s.get(Media, document.plate.media or "")
+    if not placed or media is None or media.facts is None or media.facts["kind"] != "film":
+        return
+    near = MediaFolder(Settings().media_dir).near(media.hash)
+    for frame in {x.reference_frame for x in document.surfaces if x.id in placed and x.corners is not None}:
+        if not is_ready(near, frame, int(media.facts["frame_count"])):
+            enqueue(s, "make_ready", priority=8, lock=f"ready {media.hash} {frame}", media_hash=media.hash, frame=frame)
 
 
 def start_tracking_all(s: Session, shot_id: uuid.UUID, direction: Direction) -> list[Job]:

@@ -18,6 +18,7 @@ from verdigris.media.errors import MediaError
 from verdigris.media.facts import Limits, MediaFacts
 from verdigris.media.frames import Frame, rgb8
 from verdigris.media.reader import open_media
+from verdigris.runs.artwork import open_ref
 from verdigris.runs.compose import check_ready, compose_frame, frames_without_track
 from verdigris.runs.handover import (
     Stopped,
@@ -30,6 +31,7 @@ from verdigris.runs.handover import (
     write_result_still,
 )
 from verdigris.runs.kept_frames import keep_frame, restore_frame
+from verdigris.runs.near_frames import NearFrames
 from verdigris.runs.project import STILL_FRAMES, OpenShot
 from verdigris.runs.proxies import encode_jpeg, write_proxies
 from verdigris.runs.tracking import Direction, follow_surface
@@ -37,7 +39,7 @@ from verdigris.settings import Settings
 from verdigris.shot.document import Shot, Surface, parse_shot
 from verdigris.store.database import announce, session
 from verdigris.store.jobs import get_delivery, get_job, update_job
-from verdigris.store.media import get_media
+from verdigris.store.media import get_media, ready_facts
 from verdigris.store.media_folder import MediaFolder, unpack_stills
 from verdigris.store.models import Job
 from verdigris.store.shots import get_revision, used_media
@@ -138,15 +140,18 @@ def track(job_id: str, revision: int, direction: Direction, span: list[int] | No
             document = parse_shot(get_revision(s, row.shot_id, revision).document)
             known = read_frames(s, take.id)
             tracks = chosen_tracks(s, document)
+            assert document.plate.media is not None
+            facts = ready_facts(s, document.plate.media)
         surface = document.surface(take.surface)
+        media, near = media_paths(settings, document), folder.near(document.plate.media)
         crops = folder.crops(take.id)
         crops.mkdir(parents=True, exist_ok=True)
         wanted = None if span is None else (span[0], span[1])
         done = len(known) if span is None else 0
-        with OpenShot(document, Path("/nonexistent"), media_paths(settings, document)) as opened:
-            count = opened.plate.facts.frame_count
+        with NearFrames(facts, lambda: open_ref(document.plate, Path("/nonexistent"), media), near, surface.reference_frame) as plate:
+            count = facts.frame_count
             total = _frames_to_do(count, surface.reference_frame, direction, known) if span is None else span[1] - span[0] + 1
-            for step in follow_surface(opened.plate, document, surface, tracks, known, direction, job.stopping, wanted):
+            for step in follow_surface(plate, document, surface, tracks, known, direction, job.stopping, wanted):
                 if step.result.corners is not None:
                     write_crops(crops / f"{step.result.frame:06d}.jpg", step.picture, [*step.result.corners, *_seen(surface, step.points)])
                 with session(settings.database_url) as s:
@@ -159,6 +164,18 @@ def track(job_id: str, revision: int, direction: Direction, span: list[int] | No
         return f"{len(known) - lost} frames followed" + (f", {lost} lost." if lost else ".")
 
     run_job(settings.database_url, job_id, work)
+
+
+@app.task(name="verdigris.jobs.tasks.make_ready", queue="work")
+def make_ready(media_hash: str, frame: int) -> None:
+    """Keep the frames around a reference frame decoded: whoever placed corners there will follow it next."""
+    settings = Settings()
+    folder = MediaFolder(settings.media_dir)
+    with session(settings.database_url) as s:
+        source = folder.source(media_hash, get_media(s, media_hash).ending)
+        facts = ready_facts(s, media_hash)
+    with NearFrames(facts, lambda: open_media(source), folder.near(media_hash), frame) as plate:
+        plate.make_ready()
 
 
 def _frames_to_do(count: int, reference: int, direction: Direction, known: dict[int, FrameResult]) -> int:

@@ -8,6 +8,7 @@ import signal
 import structlog
 
 from verdigris.jobs.queue import QUEUE, app
+from verdigris.jobs.warm_up import warm_up
 from verdigris.settings import Settings
 
 log = structlog.get_logger()
@@ -28,6 +29,7 @@ async def _sweep() -> None:
 async def _run(name: str) -> None:
     async with app.open_async():
         sweeper = asyncio.create_task(_sweep())
+        warming = asyncio.create_task(asyncio.to_thread(warm_up))
         try:
             await app.run_worker_async(
                 queues=[QUEUE], name=name, concurrency=1, fetch_job_polling_interval=1.0,
@@ -36,6 +38,7 @@ async def _run(name: str) -> None:
             )  # fmt: skip
         finally:
             sweeper.cancel()
+            warming.cancel()
 
 
 def run_worker(name: str) -> None:

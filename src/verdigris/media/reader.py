@@ -3,13 +3,32 @@
 from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import Path
+from typing import Protocol
 
 from verdigris.media.errors import MediaError
 from verdigris.media.facts import Limits, MediaFacts
 from verdigris.media.film import FilmReader, film_format
+from verdigris.media.frames import Frame
 from verdigris.media.stills import STILL_ENDINGS, SequenceReader
 
 Reader = FilmReader | SequenceReader
+
+
+class FrameSource(Protocol):
+    """What frames are read from, one after the other."""
+
+    @property
+    def facts(self) -> MediaFacts:
+        """Facts of the media."""
+        ...
+
+    def frame(self, n: int) -> Frame:
+        """Frame n, counted from 0."""
+        ...
+
+    def frames(self, start: int, stop: int, step: int = 1) -> Iterator[Frame]:
+        """Frames from `start` up to, not including, `stop`; `step` is 1 or -1."""
+        ...
 
 
 def open_media(path: Path, rate: Fraction | None = None, limits: Limits | None = None) -> Reader:

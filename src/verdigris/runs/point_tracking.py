@@ -10,13 +10,13 @@ from verdigris.core.tracking.follow import AnalysisPicture, FrameResult, Status
 from verdigris.core.tracking.points import PatternProblem, PointResult, borrow, choose_tracks, follow_point, plane_from_points
 from verdigris.core.types import Float64
 from verdigris.media.frames import Frame
-from verdigris.media.reader import Reader
+from verdigris.media.reader import FrameSource
 from verdigris.runs.errors import RunError
 from verdigris.shot.document import Surface
 
 
 def follow_by_points(
-    reader: Reader, surface: Surface, known: Mapping[int, FrameResult], stop: Callable[[], bool]
+    reader: FrameSource, surface: Surface, known: Mapping[int, FrameResult], stop: Callable[[], bool]
 ) -> Iterator[tuple[FrameResult, Frame, dict[str, PointResult]]]:
     """Frames in order, each with the plane its points give, and the points; frames that are known already are left out.
 

@@ -6,16 +6,20 @@ import cv2
 import numpy as np
 
 from verdigris.core.geometry.held_still import Held
+from verdigris.core.inspection.coverage_picture import paint_coverage
 from verdigris.core.tracking.analysis import AnalysisMaker
 from verdigris.core.tracking.follow import FrameResult
-from verdigris.core.types import Bool, Uint8
+from verdigris.core.types import Uint8
 from verdigris.media.frames import rgb8
 from verdigris.runs.errors import RunError
 from verdigris.runs.fronts import Tracks, coverage_in_front
 from verdigris.runs.held_still import HeldStill
 from verdigris.runs.proxies import ProxyReader
-from verdigris.runs.regions import region_at_reference, unusable_at
+from verdigris.runs.regions import outside_keyed_shapes, region_at_reference
 from verdigris.shot.document import Shot, Surface
+
+# Pixel indices from px whose pixel centres are at +0.5.
+HALF = np.array([[1, 0, -0.5], [0, 1, -0.5], [0, 0, 1.0]])
 
 
 class SurfaceViews:
@@ -33,6 +37,12 @@ class SurfaceViews:
         self._scale = plate.facts.width / full_size[0]
         self._maker: AnalysisMaker | None = None
         self._still: dict[Held, HeldStill] = {}
+        self._last: tuple[tuple[int, int], Uint8] | None = None
+
+    @property
+    def shot(self) -> Shot:
+        """The shot these are views of."""
+        return self._shot
 
     def analysis(self, frame: int) -> Uint8:
         """The analysis picture, (h, w, 3) uint8 grey."""
@@ -46,52 +56,44 @@ class SurfaceViews:
         grey = self._maker.make(self._plate.frame(frame).codes())
         return np.repeat(np.clip(grey * 255 + 0.5, 0, 255).astype(np.uint8)[..., None], 3, axis=2)
 
-    def coverage(self, frame: int) -> Uint8:
+    def coverage(self, frame: int, draft: Shot | None = None, width: int | None = None) -> Uint8:
         """Which pixels are compared here, and why others are not, over the darkened plate, (h, w, 3) uint8.
 
         Verdigris: used. Copper with stripes: covered by something nearer. Copper with dots: cut out, or outside keyed shapes.
+
+        Parameters
+        ----------
+        draft : the shot with changes that are not kept yet; the track stays
+        width : px the picture is to be wide, at most a proxy's width; that by default
 
         Raises
         ------
         RunError
             `not_tracked` when the surface is lost at this frame.
         """
-        width, height = self._full
-        size = (self._plate.facts.width, self._plate.facts.height)
+        shot = draft or self._shot
+        surface = shot.surface(self._surface.id)
+        picture = self._picture(frame, width)
+        height, width = picture.shape[:2]
+        scale = width / self._full[0]
         result = self._track().get(frame)
-        at_reference = frame == self._surface.reference_frame
+        at_reference = frame == surface.reference_frame
         h = np.eye(3) if at_reference else None if result is None else result.homography
         if h is None:
-            raise RunError("not_tracked", f"{self._surface.name} is not found at this frame: nothing of it is compared.")
-        scale = np.diag([self._scale, self._scale, 1.0])
-        half = np.array([[1, 0, -0.5], [0, 1, -0.5], [0, 0, 1.0]])
-
-        def small(mask: Bool | None) -> Bool:
-            if mask is None:
-                return np.zeros(size[::-1], bool)
-            return cv2.resize(mask.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0
-
-        def here(mask: Bool) -> Bool:
-            to_view = half @ scale @ h @ np.linalg.inv(half)
-            return cv2.warpPerspective(mask.astype(np.uint8), to_view, size, flags=cv2.INTER_NEAREST) > 0
-
-        whole = self._surface.model_copy(update={"region": self._surface.region.model_copy(update={"exclude": []})})
-        bare = self._shot.model_copy(update={"occluders": []})
-        region = here(region_at_reference(bare, whole, {}, width, height))
-        wanted = here(region_at_reference(self._shot, self._surface, self._tracks, width, height))
-        unusable = unusable_at(self._shot, self._surface, self._tracks, self._track(), frame, width, height)
-        front = coverage_in_front(self._shot, self._surface, self._tracks, frame, width, height)
-        covered = region & small(None if front is None else front > 0.01)
-        left_out = region & ~covered & (~wanted | small(unusable))
-        rows, columns = np.mgrid[0 : size[1], 0 : size[0]]
-        picture = (0.55 * rgb8(self._plate.frame(frame), (0, 0, *size))).astype(np.float32)
-        for where, colour in (
-            (region & ~covered & ~left_out, (98, 181, 163)),
-            (covered & ((rows + columns) % 8 < 4), (209, 140, 92)),
-            (left_out & (rows % 6 < 2) & (columns % 6 < 2), (209, 140, 92)),
-        ):
-            picture[where] = 0.5 * picture[where] + 0.5 * np.array(colour, np.float32)
-        return np.clip(picture + 0.5, 0, 255).astype(np.uint8)
+            raise RunError("not_tracked", f"{surface.name} is not found at this frame: nothing of it is compared.")
+        whole = surface.model_copy(update={"region": surface.region.model_copy(update={"exclude": []})})
+        bare = shot.model_copy(update={"occluders": []})
+        reach = region_at_reference(bare, whole, {}, width, height, scale)
+        wanted = region_at_reference(shot, surface, self._tracks, width, height, scale)
+        if not at_reference:
+            to_pixels = HALF @ np.diag([scale, scale, 1.0])
+            moved = to_pixels @ h @ np.linalg.inv(to_pixels)
+            both = reach.view(np.uint8) | (wanted.view(np.uint8) << 1)
+            seen = np.asarray(cv2.warpPerspective(both, moved, (width, height), flags=cv2.INTER_NEAREST), np.uint8)
+            reach, wanted = (seen & 1) > 0, (seen & 2) > 0
+        front = coverage_in_front(shot, surface, self._tracks, frame, width, height, scale)
+        outside = outside_keyed_shapes(surface, self._track(), frame, width, height, scale)
+        return paint_coverage(picture, reach, wanted, front, outside)
 
     def held(self, frame: int, how: Held) -> Uint8:
         """The whole plate moved so that the surface stays where it is at the reference frame, (h, w, 3) uint8.
@@ -112,13 +114,22 @@ class SurfaceViews:
         view = np.array([[zoom, 0, shift[0]], [0, zoom, shift[1]], [0, 0, 1.0]])
         to_view = view @ still.canvas_from_plate(frame) @ np.diag([1 / self._scale, 1 / self._scale, 1.0])
         size = (self._plate.facts.width, self._plate.facts.height)
-        half = np.array([[1, 0, -0.5], [0, 1, -0.5], [0, 0, 1.0]])
-        picture = rgb8(self._plate.frame(frame), (0, 0, *size))
+        to_pixels = HALF @ to_view @ np.linalg.inv(HALF)
         return np.asarray(
-            cv2.warpPerspective(
-                picture, half @ to_view @ np.linalg.inv(half), size, flags=cv2.INTER_LINEAR, borderValue=(44, 44, 44)
-            ), np.uint8
-        )  # fmt: skip
+            cv2.warpPerspective(self._picture(frame), to_pixels, size, flags=cv2.INTER_LINEAR, borderValue=(44, 44, 44)), np.uint8
+        )
+
+    def _picture(self, frame: int, width: int | None = None) -> Uint8:
+        """The plate at proxy size or smaller, (h, w, 3) uint8; the last one stays at hand while something is dragged on it."""
+        full = (self._plate.facts.width, self._plate.facts.height)
+        width = full[0] if width is None else max(1, min(width, full[0]))
+        if self._last is None or self._last[0] != (frame, width):
+            picture = rgb8(self._plate.frame(frame), (0, 0, *full))
+            if width < full[0]:
+                size = (width, max(1, round(full[1] * width / full[0])))
+                picture = np.asarray(cv2.resize(picture, size, interpolation=cv2.INTER_AREA), np.uint8)
+            self._last = ((frame, width), picture)
+        return self._last[1]
 
     def _track(self) -> Mapping[int, FrameResult]:
         return self._tracks.get(self._surface.id, {})

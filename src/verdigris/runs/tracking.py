@@ -16,7 +16,7 @@ from verdigris.core.tracking.second_look import look_again
 from verdigris.core.types import Bool
 from verdigris.media.facts import MediaFacts
 from verdigris.media.frames import Frame
-from verdigris.media.reader import Reader
+from verdigris.media.reader import FrameSource
 from verdigris.runs.errors import RunError
 from verdigris.runs.fronts import Tracks
 from verdigris.runs.point_tracking import follow_by_points
@@ -44,7 +44,7 @@ class Step:
     points: Mapping[str, PointResult] = field(default_factory=dict)
 
 
-def make_follower(reader: Reader, shot: Shot, surface: Surface, tracks: Tracks) -> tuple[PlaneFollower, Frame, Look]:
+def make_follower(reader: FrameSource, shot: Shot, surface: Surface, tracks: Tracks) -> tuple[PlaneFollower, Frame, Look]:
     """The follower of a surface, its reference frame, and how its analysis pictures are made.
 
     Raises
@@ -107,7 +107,7 @@ def lens_of_lines(shot: Shot, facts: MediaFacts) -> LensEstimate:
 
 
 def follow_surface(
-    reader: Reader,
+    reader: FrameSource,
     shot: Shot,
     surface: Surface,
     tracks: Tracks | None = None,
@@ -166,7 +166,7 @@ def follow_surface(
 
 
 def _follow_span(
-    reader: Reader, shot: Shot, surface: Surface, tracks: Tracks, known: dict[int, FrameResult], direction: Direction,
+    reader: FrameSource, shot: Shot, surface: Surface, tracks: Tracks, known: dict[int, FrameResult], direction: Direction,
     stop: Callable[[], bool], span: Span,
 ) -> Iterator[Step]:  # fmt: skip
     """Follow a span from what is kept on both sides of it; what the first way loses, the second may find."""
@@ -206,7 +206,7 @@ def _follow_span(
 
 
 def _settle(
-    reader: Reader, shot: Shot, surface: Surface, tracks: Tracks, follower: PlaneFollower, look: Look,
+    reader: FrameSource, shot: Shot, surface: Surface, tracks: Tracks, follower: PlaneFollower, look: Look,
     results: dict[int, FrameResult], stop: Callable[[], bool], only: range | None = None,
 ) -> Iterator[Step]:  # fmt: skip
     """The second look, with the frames for whoever wants to cut evidence from them."""
@@ -229,7 +229,7 @@ def _settle(
 
 
 def _one_way(
-    reader: Reader, shot: Shot, surface: Surface, tracks: Tracks, follower: PlaneFollower, look: Look,
+    reader: FrameSource, shot: Shot, surface: Surface, tracks: Tracks, follower: PlaneFollower, look: Look,
     history: list[FrameResult], first: int, end: int, step: int, stop: Callable[[], bool],
 ) -> Iterator[Step]:  # fmt: skip
     if first + step == end:

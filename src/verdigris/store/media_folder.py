@@ -41,6 +41,10 @@ class MediaFolder:
         """Folder of proxies of some media."""
         return self._blob(media_hash) / "proxies"
 
+    def near(self, media_hash: str) -> Path:
+        """Folder of frames that are kept decoded, around reference frames."""
+        return self._blob(media_hash) / "near"
+
     def crops(self, take: object) -> Path:
         """Folder of evidence crops of a take."""
         return self.root / "takes" / str(take)

@@ -44,10 +44,12 @@ export const urls = {
   // A frame that is looked at a second time gets new crops; where it now is tells them from the first ones.
   crops: (take: string, frame: number, homography: readonly number[]) =>
     `/api/takes/${take}/crops/${frame}?at=${homography.map((v) => v.toPrecision(6)).join("_")}`,
-  result: (shot: string, revision: number, frame: number, frames: number) =>
-    `/api/shots/${shot}/revisions/${revision}/results/${frame}?frames=${frames}`,
-  view: (shot: string, revision: number, surface: string, view: string, frame: number, frames: number) =>
-    `/api/shots/${shot}/revisions/${revision}/surfaces/${surface}/views/${view}/${frame}?frames=${frames}`,
+  result: (shot: string, revision: number, frame: number, state: string) =>
+    `/api/shots/${shot}/revisions/${revision}/results/${frame}?state=${state}`,
+  view: (shot: string, revision: number, surface: string, view: string, frame: number, state: string) =>
+    `/api/shots/${shot}/revisions/${revision}/surfaces/${surface}/views/${view}/${frame}?state=${state}`,
+  draftCoverage: (shot: string, revision: number, surface: string, frame: number) =>
+    `/api/shots/${shot}/revisions/${revision}/surfaces/${surface}/drafts/coverage/${frame}`,
   straight: (shot: string, revision: number, frame: number) => `/api/shots/${shot}/revisions/${revision}/straight/${frame}`,
   deliveryFile: (id: string) => `/api/deliveries/${id}/file`,
   track: (shot: string, surface: string, form: "json" | "csv") => `/api/shots/${shot}/tracks/${surface}.${form}`,

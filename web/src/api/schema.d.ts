@@ -257,8 +257,8 @@ export interface paths {
         };
         /**
          * Result Frame
-         * @description A result frame at proxy size. `frames`, how many the take had when asking, is part of the address, so that
-         *     an answer may be kept for ever.
+         * @description A result frame at proxy size. `state`, told by the client from how far its takes are, is part of the address, so
+         *     that an answer may be kept for ever.
          */
         get: operations["result_frame"];
         put?: never;
@@ -298,11 +298,31 @@ export interface paths {
         };
         /**
          * Surface View
-         * @description A frame as the tracker looks at it, or the plate with the surface held still; `frames` as for results.
+         * @description A frame as the tracker looks at it, or the plate with the surface held still; `state` as for results.
          */
         get: operations["surface_view"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/revisions/{number}/surfaces/{surface_id}/drafts/coverage/{frame}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Draft Coverage
+         * @description Coverage as it would be after edits that are not kept: what a hand sees while it drags.
+         */
+        post: operations["draft_coverage"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1211,6 +1231,24 @@ export interface components {
             share_of_region: number;
             /** Helps */
             helps: number;
+        };
+        /**
+         * DraftRequest
+         * @description Edits that are only tried; `state` as for results.
+         */
+        DraftRequest: {
+            /** Edits */
+            edits: (components["schemas"]["Rename"] | components["schemas"]["SetPlateFacts"] | components["schemas"]["AddSurface"] | components["schemas"]["SetCorners"] | components["schemas"]["SetRegion"] | components["schemas"]["SetReference"] | components["schemas"]["SetMotion"] | components["schemas"]["AddOccluder"] | components["schemas"]["SetOccluderKeys"] | components["schemas"]["SetOccluder"] | components["schemas"]["Remove"] | components["schemas"]["SetDepthOrder"] | components["schemas"]["SetPlacement"] | components["schemas"]["RemovePlacement"] | components["schemas"]["ChooseTake"] | components["schemas"]["CorrectCorner"] | components["schemas"]["SetReach"] | components["schemas"]["HoldFrame"] | components["schemas"]["SetMending"] | components["schemas"]["SetAnalysis"] | components["schemas"]["SetPoints"] | components["schemas"]["SetLens"] | components["schemas"]["SetDelivery"])[];
+            /**
+             * State
+             * @default
+             */
+            state: string;
+            /**
+             * Width
+             * @description px the picture is shown wide; a proxy's width by default
+             */
+            width?: number | null;
         };
         /**
          * EditRequest
@@ -2919,6 +2957,11 @@ export interface components {
             stale: boolean;
             /** Running */
             running: boolean;
+            /**
+             * Version
+             * @description another one once a job has changed its frames; empty while one does
+             */
+            version: string;
             /** Followed */
             followed: number;
             /** Lost */
@@ -3522,7 +3565,7 @@ export interface operations {
     result_frame: {
         parameters: {
             query?: {
-                frames?: number;
+                state?: string;
             };
             header?: never;
             path: {
@@ -3587,7 +3630,7 @@ export interface operations {
     surface_view: {
         parameters: {
             query?: {
-                frames?: number;
+                state?: string;
             };
             header?: never;
             path: {
@@ -3600,6 +3643,42 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    draft_coverage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                number: number;
+                surface_id: string;
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftRequest"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {

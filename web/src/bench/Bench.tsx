@@ -37,7 +37,7 @@ function useAllTakeFrames(shot: ShotView): { raw: Map<string, TakeFrames>; used:
     queries: followed.map((s) => takeFramesQuery(s.take ?? "")),
     combine: (results) => results.map((r) => r.data),
   });
-  const mended = followed.filter((s) => s.held.length > 0 || s.smoothing > 0 || s.carry);
+  const mended = followed.filter((s) => s.held.length > 0 || s.smoothing > 0 || s.carry || s.left_out.length > 0 || s.calmed.length > 0);
   const better = useQueries({
     queries: mended.map((s) => usedFramesQuery(shot.id, shot.revision, s.id, answers[followed.indexOf(s)]?.size ?? 0)),
     combine: (results) => results.map((r) => r.data),

@@ -49,19 +49,20 @@ def keyed_points(frame: float, keys: Sequence[tuple[int, Float64, bool]]) -> Flo
     """
     if not keys or len({len(p) for _, p, _ in keys}) != 1:
         raise ValueError("a shape needs keys with the same number of points")
-    answer = np.empty((len(keys[0][1]), 2))
-    for i in range(len(answer)):
-        own = [(f, p[i], e) for f, p, e in keys if np.all(np.isfinite(p[i]))]
-        if not own:
-            raise ValueError(f"point {i} has no key")
-        before, after = [k for k in own if k[0] <= frame], [k for k in own if k[0] > frame]
-        if not before or not after:
-            answer[i] = before[-1][1] if before else after[0][1]
-            continue
-        t = (frame - before[-1][0]) / (after[0][0] - before[-1][0])
-        t = t * t * (3 - 2 * t) if before[-1][2] else t
-        answer[i] = (1 - t) * before[-1][1] + t * after[0][1]
-    return answer
+    points = np.array([p for _, p, _ in keys], dtype=np.float64)
+    own = np.all(np.isfinite(points), axis=2)
+    if not own.any(axis=0).all():
+        raise ValueError(f"point {int(np.argmin(own.any(axis=0)))} has no key")
+    # Every point's own keys around the frame: the last one up to it, the first one after it.
+    order, frames = np.arange(len(keys))[:, None], np.array([f for f, _, _ in keys], dtype=np.float64)
+    begun = frames[:, None] <= frame
+    before = np.where(own & begun, order, -1).max(axis=0)
+    after = np.where(own & ~begun, order, len(keys)).min(axis=0)
+    a, b = np.where(before < 0, after, before), np.where(after == len(keys), before, after)
+    t = np.where(a == b, 0.0, (frame - frames[a]) / np.where(a == b, 1.0, frames[b] - frames[a]))
+    t = np.where(np.array([e for _, _, e in keys])[a], t * t * (3 - 2 * t), t)[:, None]
+    column = np.arange(points.shape[1])
+    return np.asarray((1 - t) * points[a, column] + t * points[b, column], np.float64)
 
 
 def smooth_outline(points: Float64, steps: int = 12) -> Float64:
@@ -112,9 +113,17 @@ def polygon_coverage(polygon: Float64, width: int, height: int) -> Float32:
     local = np.ascontiguousarray(np.asarray(polygon, dtype=np.float64) - [left, top])
     accumulated = np.zeros((bottom - top, right - left + 2), dtype=np.float64)
     _accumulate(local, accumulated, right - left, bottom - top)
-    inside = np.minimum(np.abs(np.cumsum(accumulated, axis=1)[:, : right - left]), 1.0)
-    covered[top:bottom, left:right] = inside
+    _run_along_rows(accumulated, covered[top:bottom, left:right])
     return covered
+
+
+@numba.njit(cache=True, nogil=True)
+def _run_along_rows(accumulated, out):  # type: ignore[no-untyped-def]
+    for row in range(out.shape[0]):
+        total = 0.0
+        for column in range(out.shape[1]):
+            total += accumulated[row, column]
+            out[row, column] = min(abs(total), 1.0)
 
 
 @numba.njit(cache=True, nogil=True)

@@ -23,10 +23,18 @@ def occlusion(polygons: Sequence[Float64], feathers_px: Sequence[float], width: 
     """
     result: Float32 | None = None
     for polygon, feather in zip(polygons, feathers_px, strict=True):
-        cover = polygon_coverage(polygon, width, height)
+        result = np.zeros((height, width), np.float32) if result is None else result
+        # Only the polygon's own box, and what its soft edge reaches, is worked on.
+        reach = 4 * feather + 2 if feather > 0 else 0.0
+        left, top = np.clip(np.floor(polygon.min(axis=0) - reach), 0, [width, height]).astype(int)
+        right, bottom = np.clip(np.ceil(polygon.max(axis=0) + reach), 0, [width, height]).astype(int)
+        if right <= left or bottom <= top:
+            continue
+        cover = polygon_coverage(polygon - [left, top], int(right - left), int(bottom - top))
         if feather > 0:
             cover = np.asarray(cv2.GaussianBlur(cover, (0, 0), feather), dtype=np.float32)
-        result = cover if result is None else np.asarray(1 - (1 - result) * (1 - cover), dtype=np.float32)
+        box = result[top:bottom, left:right]
+        box += cover * (1 - box)
     return result
 
 

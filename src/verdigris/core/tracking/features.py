@@ -11,6 +11,7 @@ from verdigris.core.types import Bool, Float64, Uint8
 
 WINDOW_PX = 21
 PYRAMID_LEVELS = 4
+MARGIN_PX = 12
 
 
 def choose_features(image: Uint8, region: Bool, most: int = 200) -> Float64:
@@ -20,8 +21,16 @@ def choose_features(image: Uint8, region: Bool, most: int = 200) -> Float64:
     ----------
     Shi and Tomasi, Good features to track, CVPR 1994.
     """
-    found = cv2.goodFeaturesToTrack(image, most, 0.005, 9, mask=region.astype(np.uint8) * 255, blockSize=7)
-    return np.zeros((0, 2)) if found is None else found.reshape(-1, 2).astype(np.float64) + 0.5
+    ys, xs = np.flatnonzero(region.any(axis=1)), np.flatnonzero(region.any(axis=0))
+    if len(ys) == 0:
+        return np.zeros((0, 2))
+    # Only the region's surroundings are worked on; the margin is more than the filters reach.
+    top, left = max(0, ys[0] - MARGIN_PX), max(0, xs[0] - MARGIN_PX)
+    part = np.s_[top : ys[-1] + 1 + MARGIN_PX, left : xs[-1] + 1 + MARGIN_PX]
+    mask = region[part].astype(np.uint8) * 255
+    found = cv2.goodFeaturesToTrack(np.ascontiguousarray(image[part]), most, 0.005, 9, mask=mask, blockSize=7)
+    corner = np.array([left, top], np.float64)
+    return np.zeros((0, 2)) if found is None else found.reshape(-1, 2).astype(np.float64) + 0.5 + corner
 
 
 def follow_features(

@@ -109,7 +109,7 @@ class AnalysisPicture:
     @classmethod
     def of(cls, luma: Float32) -> "AnalysisPicture":
         """From (H, W) float32 code values 0..1."""
-        return cls(luma, np.clip(luma * 255.0 + 0.5, 0, 255).astype(np.uint8))
+        return cls(luma, np.asarray(cv2.convertScaleAbs(cv2.max(luma, 0.0), alpha=255.0), np.uint8))
 
 
 class PlaneFollower:

@@ -9,7 +9,8 @@ import { setBench, useCalmFrame } from "../state";
 function rangeText(work: ReturnType<typeof useWork>, surface: Surface): string {
   const take = work.shot.takes.find((t) => t.id === surface.take);
   if (!take) return "not tracked";
-  if (take.running) return `following, ${take.followed} of ${work.count}`;
+  // Frames arrive one by one; the take's own figures are read less often.
+  if (take.running) return `following, ${[...(work.framesOf(surface)?.values() ?? [])].filter((f) => f.status !== "lost").length} of ${work.count}`;
   return take.stale ? `${take.followed} of ${work.count}, changed since` : `followed, ${take.followed} of ${work.count}`;
 }
 

@@ -1,6 +1,6 @@
 /** The surface seen square-on, held still, drawn from the picture by a fine mesh. */
 import { Segmented, Select, Tooltip } from "antd";
-import { useEffect, useRef, useState } from "react";
+import { useDeferredValue, useEffect, useRef, useState } from "react";
 import { useWork } from "../context";
 import { apply, edgeAspect, type PlatePoint, unitSquareTo } from "../model/geometry";
 import { glyphPath } from "../../ui/corners";
@@ -80,12 +80,15 @@ type Part = { x: number; y: number; w: number; h: number };
 
 export function FlatView({ tall }: { tall?: boolean }) {
   const { plate, surface, pixelAspect, firstFrame } = useWork();
-  const { corners } = useShapes();
+  const live = useShapes().corners;
+  const late = useDeferredValue(live);
   const [box, size] = useSize();
   const ref = useRef<HTMLCanvasElement>(null);
   const frame = useBench((s) => s.frame);
   const playing = useBench((s) => s.playing !== 0);
   const dragging = useBench((s) => s.dragging);
+  // A dragged overlay comes first, this view as soon as there is time; else corners and picture are of one frame.
+  const corners = dragging ? late : live;
   const { how } = useBench((s) => s.against);
   const flipped = useBench((s) => s.flipPatch);
   const other = useOther();

@@ -52,7 +52,7 @@ export function Outline() {
   const { document, surface, edit, frames, firstFrame } = work;
   const frame = useCalmFrame();
   const { tool, selection, outline, edges } = useBench();
-  const { shapes } = useShapes();
+  const { shapes } = useShapes(false);
   const [open, setOpen] = useState<string[]>([]);
   // A section opens by itself when its tool is taken in hand.
   const wanted = tool === "point" || selection?.kind === "mark" ? "points" : tool === "line" ? "lens" : null;

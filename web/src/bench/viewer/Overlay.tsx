@@ -1,5 +1,5 @@
 /** Corners, shapes, points and their handles over the picture. Shapes tell kinds apart, not colour alone. */
-import type { PointerEvent } from "react";
+import { memo, type PointerEvent } from "react";
 import { CORNER_NAMES, glyphPath } from "../../ui/corners";
 import type { PlatePoint, ScreenPoint } from "../model/geometry";
 import type { Mark } from "../model/marks";
@@ -35,17 +35,19 @@ type Props = {
 
 const STITCH = { include: { stroke: "#62b5a3", dash: "7 4" }, exclude: { stroke: "#d18c5c", dash: "7 4" }, occluder: { stroke: "#d18c5c", dash: "" } };
 
-function ScaleBox({ shape, indices, props }: { shape: Shape; indices: number[]; props: Props }) {
+type Touch = Pick<Props, "toScreen" | "onGrab">;
+
+function ScaleBox({ shape, indices, toScreen, onGrab }: Touch & { shape: Shape; indices: number[] }) {
   const box = boxOf(shape.points, indices);
   if (!box) return null;
-  const at = boxCorners(box).map(props.toScreen);
+  const at = boxCorners(box).map(toScreen);
   const out = 18;
   const placed = at.map((p, i) => ({ x: p.x + (i === 0 || i === 3 ? -out : out), y: p.y + (i < 2 ? -out : out) }));
   return (
     <g data-testid="scale-box">
       <path d={path(placed)} fill="none" stroke="#f4ecda" strokeOpacity={0.7} strokeDasharray="1 4" pointerEvents="none" />
       {placed.map((p, i) => (
-        <g key={i} style={{ cursor: i % 2 ? "nesw-resize" : "nwse-resize" }} onPointerDown={(e) => props.onGrab(e, { kind: "scale", shape: shape.id, handle: i })} data-testid={`scale-${i}`}>
+        <g key={i} style={{ cursor: i % 2 ? "nesw-resize" : "nwse-resize" }} onPointerDown={(e) => onGrab(e, { kind: "scale", shape: shape.id, handle: i })} data-testid={`scale-${i}`}>
           <rect x={p.x - 9} y={p.y - 9} width={18} height={18} fill="transparent" />
           <path d={`M${p.x} ${p.y - 5}L${p.x + 5} ${p.y}L${p.x} ${p.y + 5}L${p.x - 5} ${p.y}Z`} fill="#1e2020" stroke="#f4ecda" strokeWidth={1.4} />
           <title>Drag to scale; with Shift freely</title>
@@ -55,13 +57,12 @@ function ScaleBox({ shape, indices, props }: { shape: Shape; indices: number[]; 
   );
 }
 
-function ShapeView({ shape, props }: { shape: Shape; props: Props }) {
-  const { toScreen, onGrab, selection } = props;
+/** Drawn again only when it changes itself: others stay while one is dragged. */
+const ShapeView = memo(function ShapeView({ shape, chosen, toScreen, onGrab }: Touch & { shape: Shape; chosen: number[] | null }) {
   const at = shape.points.map(toScreen);
   const { stroke, dash } = STITCH[shape.kind];
   const d = path(shape.line.map(toScreen));
   const fill = shape.kind === "exclude" ? "url(#crossed)" : shape.kind === "occluder" ? "url(#slanted)" : "none";
-  const chosen = selection?.kind === "points" && selection.shape === shape.id ? selection.indices : null;
   return (
     <g data-testid={`shape-${shape.id}`} data-points={shape.points.length} data-smooth={shape.smooth}>
       <path d={d} fill={fill} stroke="rgba(18,20,20,.55)" strokeWidth={shape.kind === "occluder" ? 6 : 3.5} pointerEvents="none" />
@@ -94,12 +95,12 @@ function ShapeView({ shape, props }: { shape: Shape; props: Props }) {
               </g>
             );
           })}
-          {chosen && <ScaleBox shape={shape} indices={chosen} props={props} />}
+          {chosen && <ScaleBox shape={shape} indices={chosen} toScreen={toScreen} onGrab={onGrab} />}
         </>
       )}
     </g>
   );
-}
+});
 
 function Corners({ corners, props }: { corners: PlatePoint[]; props: Props }) {
   const { toScreen, sigmas, zoom, selection, cornersMovable, onGrab } = props;
@@ -153,7 +154,7 @@ export function Overlay(props: Props) {
   return (
     <g opacity={faded ? 0.35 : 1}>
       {shapes.map((s) => (
-        <ShapeView key={s.id} shape={s} props={props} />
+        <ShapeView key={s.id} shape={s} toScreen={toScreen} onGrab={props.onGrab} chosen={selection?.kind === "points" && selection.shape === s.id ? selection.indices : null} />
       ))}
       {props.beside && <path d={path(props.beside.map(toScreen))} fill="none" stroke="#f4ecda" strokeWidth={1.2} strokeDasharray="2 5" pointerEvents="none" data-testid="beside" />}
       {corners && <Corners corners={corners} props={props} />}

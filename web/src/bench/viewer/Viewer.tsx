@@ -1,5 +1,5 @@
 /** The picture with its overlay: pan, zoom, drag, draw, magnify, wipe. */
-import { type PointerEvent, useCallback, useEffect, useRef, useState } from "react";
+import { type PointerEvent, useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import { useWork } from "../context";
 import { distance, type PlatePoint, type ScreenPoint } from "../model/geometry";
 import { cornersAt } from "../model/shot";
@@ -56,8 +56,10 @@ export function Viewer() {
   const { shown, holdPlate, tool, overlays, dragging, wipe, holdMagnifier, selection, step, frame, lens, grid } = useBench();
 
   const plateSize = { width: plate.facts?.width ?? 16, height: plate.facts?.height ?? 9 };
-  const view = own ?? fitView(plateSize, size, pixelAspect);
-  const screenOf = (p: PlatePoint) => toScreen(view, pixelAspect, p);
+  const { width, height } = plateSize;
+  // The same view as long as nothing moves it: the picture is drawn again only when it changes.
+  const view = useMemo(() => own ?? fitView({ width, height }, size, pixelAspect), [height, own, pixelAspect, size, width]);
+  const screenOf = useCallback((p: PlatePoint) => toScreen(view, pixelAspect, p), [pixelAspect, view]);
   const plateOf = (s: ScreenPoint) => toPlate(view, pixelAspect, s);
   const local = (e: { clientX: number; clientY: number }): ScreenPoint => {
     const r = canvas.current?.getBoundingClientRect();
@@ -105,6 +107,12 @@ export function Viewer() {
     setBench({ selection: { kind: "points", shape: shape.id, indices } });
     drag.current = { kind: "shape", id: shape.id, start, points, indices, handle: g.kind === "scale" ? g.handle : null, now: points };
   };
+
+  const newest = useRef(grab);
+  useLayoutEffect(() => {
+    newest.current = grab;
+  });
+  const onGrab = useCallback((e: PointerEvent, g: Grab) => newest.current(e, g), []);
 
   const down = (e: PointerEvent) => {
     const at = local(e);
@@ -203,7 +211,7 @@ export function Viewer() {
             shapes={step === "place" || step === "handover" ? [] : shapes}
             marks={step === "place" || step === "handover" ? [] : marks.map((m) => (m.id === pulled?.id ? pulled : m))} marksMovable={step === "outline"}
             crossing={crossing?.at ?? null} drawing={drawing} drawingTo={cursor ?? (drawing.length && pointer ? plateOf(pointer) : null)} cursor={cursor}
-            selection={selection} faded={dragging} edges={shown !== "result" || holdPlate} beside={surface && besideFrames ? cornersAt({ ...surface, corrections: [] }, besideFrames, frame) : null} onGrab={grab} />
+            selection={selection} faded={dragging} edges={shown !== "result" || holdPlate} beside={surface && besideFrames ? cornersAt({ ...surface, corrections: [] }, besideFrames, frame) : null} onGrab={onGrab} />
         )}
         {wipe !== null && <WipeLine x={view.panX + plateSize.width * pixelAspect * view.zoom * wipe} height={size.height} />}
       </svg>

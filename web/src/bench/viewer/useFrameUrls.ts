@@ -5,21 +5,32 @@ import { useWork } from "../context";
 import { knowsLens } from "../model/shot";
 import { type Shown, useBench } from "../state";
 
+/** How far the takes are: another text whenever a picture made from them may be another one. */
+export function useTakesState(): string {
+  const { shot, document, framesOf } = useWork();
+  return document.surfaces
+    .map((s) => {
+      const take = shot.takes.find((t) => t.id === s.take);
+      return take ? take.version || String(framesOf(s)?.size ?? 0) : "";
+    })
+    .join("_");
+}
+
 export function useFrameUrl(): (shown: Shown, frame: number) => string {
-  const { shot, plate, document, framesOf, surface, frames } = useWork();
+  const { shot, plate, document, surface, frames } = useWork();
   const held = useBench((s) => s.held);
-  const known = document.surfaces.reduce((sum, s) => sum + (framesOf(s)?.size ?? 0), 0);
+  const state = useTakesState();
   return useCallback(
     (shown, frame) => {
-      if (shown === "result" && document.placements.length > 0) return urls.result(shot.id, shot.revision, frame, known);
-      if (shown === "analysis" && surface?.corners) return urls.view(shot.id, shot.revision, surface.id, "analysis", frame, known);
+      if (shown === "result" && document.placements.length > 0) return urls.result(shot.id, shot.revision, frame, state);
+      if (shown === "analysis" && surface?.corners) return urls.view(shot.id, shot.revision, surface.id, "analysis", frame, state);
       if (shown === "coverage" && surface?.corners && (frames?.get(frame)?.homography || frame === surface.reference_frame))
-        return urls.view(shot.id, shot.revision, surface.id, "coverage", frame, known);
+        return urls.view(shot.id, shot.revision, surface.id, "coverage", frame, state);
       if (shown === "straight" && knowsLens(document)) return urls.straight(shot.id, shot.revision, frame);
       // Where the surface is lost there is nothing to hold the picture by: the plate shows.
-      if (shown === "still" && surface && frames?.get(frame)?.homography) return urls.view(shot.id, shot.revision, surface.id, held, frame, known);
+      if (shown === "still" && surface && frames?.get(frame)?.homography) return urls.view(shot.id, shot.revision, surface.id, held, frame, state);
       return urls.proxy(plate.hash, frame);
     },
-    [document, frames, held, known, plate.hash, shot.id, shot.revision, surface],
+    [document, frames, held, plate.hash, shot.id, shot.revision, state, surface],
   );
 }

@@ -1,5 +1,6 @@
 /** Single points of the surface at a frame: set by hand, or found by the take; and how a change becomes an edit. */
 import { useMemo } from "react";
+import { useShallow } from "zustand/react/shallow";
 import type { Edit, Surface } from "../../api/client";
 import { useTakePoints } from "../../api/queries";
 import { useWork } from "../context";
@@ -23,7 +24,7 @@ export type Marks = {
 export function useMarks(): Marks {
   const { surface, take, edit, followedFrames } = useWork();
   const frame = useBench((s) => s.frame);
-  const drafts = useDrafts((s) => s.shapes);
+  const drafts = useDrafts(useShallow((s) => Object.fromEntries(Object.entries(s.shapes).filter(([id]) => id.startsWith("mark:")))));
   const found = useTakePoints(take && surface?.points.length ? take.id : null, followedFrames?.size ?? 0, take?.running ?? false);
 
   return useMemo(() => {

@@ -29,7 +29,9 @@ export type Shapes = {
   corners: PlatePoint[] | null;
   sigmas: readonly number[] | null;
   shapes: Shape[];
-  /** Send the points of a shape, given in this frame, as an edit. */
+  /** What the points of a shape, given in this frame, change. */
+  editsOf: (id: string, points: PlatePoint[]) => Edit[];
+  /** Send them. */
   commit: (id: string, points: PlatePoint[]) => void;
   remove: (id: string) => void;
   removeKey: (id: string) => void;
@@ -38,6 +40,10 @@ export type Shapes = {
 };
 
 const NEVER: PoseAt = () => null;
+
+function drawn(points: PlatePoint[], smooth: boolean): PlatePoint[] {
+  return smooth ? smoothOutline(points, 10) : points;
+}
 
 /** The region with its shapes in one form. */
 export function setShapes(surface: Surface, shapes: RegionShape[]): Edit {
@@ -49,15 +55,18 @@ export function occluderEdit(o: Occluder, change: ShapeSettings & { span?: [numb
   return { kind: "set_occluder", occluder: o.id, ...now, ...change } as Edit;
 }
 
-export function useShapes(): Shapes {
+const NO_DRAFTS: Record<string, PlatePoint[]> = {};
+
+/** `live`: with what is just being dragged; panels that do not show it stay out of its way. */
+export function useShapes(live = true): Shapes {
   const { document, surface, frames, followedFrames, framesOf, edit } = useWork();
   const frame = useBench((s) => s.frame);
   const step = useBench((s) => s.step);
   const scope = useBench((s) => s.scope);
   const holdRaw = useBench((s) => s.holdRaw);
-  const drafts = useDrafts((s) => s.shapes);
+  const drafts = useDrafts((s) => (live ? s.shapes : NO_DRAFTS));
 
-  return useMemo(() => {
+  const kept = useMemo((): Shapes => {
     const outlining = step === "outline";
     const h = surface ? homographyAt(surface, frames, frame) : null;
     const region = surface ? regionShapes(surface) : [];
@@ -67,12 +76,11 @@ export function useShapes(): Shapes {
       return ridden ? (f) => homographyAt(ridden, framesOf(ridden), f) : NEVER;
     };
     const shapes: Shape[] = [];
-    const drawn = (points: PlatePoint[], smooth: boolean) => (smooth ? smoothOutline(points, 10) : points);
     region.forEach((shape, i) => {
       const id = `region:${i}`;
       const rides = shape.rides === "plane";
       if (rides && !h) return;
-      const points = drafts[id] ?? pointsAt(frame, keysOf(shape), rides ? planePose : NEVER);
+      const points = pointsAt(frame, keysOf(shape), rides ? planePose : NEVER);
       const nth = region.slice(0, i + 1).filter((s) => s.role === shape.role).length;
       const smooth = shape.outline === "smooth";
       shapes.push({
@@ -83,29 +91,24 @@ export function useShapes(): Shapes {
     for (const o of document.occluders) {
       if (o.span && (frame < o.span[0] || frame > o.span[1])) continue;
       const id = `occluder:${o.id}`;
-      const points = drafts[id] ?? pointsAt(frame, keysOf(o), poseOf(o));
+      const points = pointsAt(frame, keysOf(o), poseOf(o));
       const smooth = o.outline === "smooth";
       shapes.push({ id, kind: "occluder", name: o.name, points, line: drawn(points, smooth), smooth, editable: outlining, keys: o.keys.map((k) => k.frame) });
     }
     const corners = surface ? (holdRaw ? cornersAt({ ...surface, corrections: [] }, followedFrames, frame) : cornersAt(surface, frames, frame)) : null;
 
-    const commitCorners = (points: PlatePoint[], done: () => void) => {
-      if (!surface) return;
-      if (frame === surface.reference_frame) {
-        void edit({ kind: "set_corners", surface: surface.id, corners: points.map((p) => pair(p)) } as Edit).then(done);
-        return;
-      }
-      if (!corners) return;
+    const cornerEdits = (points: PlatePoint[]): Edit[] => {
+      if (!surface) return [];
+      if (frame === surface.reference_frame) return [{ kind: "set_corners", surface: surface.id, corners: points.map((p) => pair(p)) } as Edit];
+      if (!corners) return [];
       // Away from the reference frame a moved corner is a correction of the take.
-      const edits = points.flatMap((p, corner): Edit[] => {
+      return points.flatMap((p, corner): Edit[] => {
         const was = corners[corner];
         if (!was || (Math.abs(p.x - was.x) < 1e-6 && Math.abs(p.y - was.y) < 1e-6)) return [];
         const raw = h && surface.corners ? apply(h, at(surface.corners[corner] ?? [0, 0])) : was;
         const round = (v: number) => Math.round(v * 1000) / 1000;
         return [{ kind: "correct_corner", surface: surface.id, correction: { frame, corner, dx_px: round(p.x - raw.x), dy_px: round(p.y - raw.y) } }];
       });
-      if (edits.length) void edit(...edits).then(done);
-      else done();
     };
     /** Change the keys of a shape, whichever kind it is. */
     const rewrite = (id: string, how: (keys: Key[], pose: PoseAt) => Key[]): Edit | null => {
@@ -121,20 +124,26 @@ export function useShapes(): Shapes {
       const keys = plainKeys(how(keysOf(shape), shape.rides === "plane" ? planePose : NEVER));
       return setShapes(surface, region.map((s) => (s === shape ? { ...s, keys } : s)));
     };
-    const send = (one: Edit | null, done?: () => void) => {
-      if (one) void edit(one).then(done);
-      else done?.();
+    const editsOf = (id: string, points: PlatePoint[]): Edit[] => {
+      if (id === "corners") return cornerEdits(points);
+      const one = rewrite(id, (keys, pose) => changed(keys, frame, points, scope, pose));
+      return one ? [one] : [];
+    };
+    const send = (one: Edit | null) => {
+      if (one) void edit(one);
     };
     return {
-      corners: drafts["corners"] ?? corners,
+      corners,
       sigmas: frames?.get(frame)?.sigma_px ?? null,
       shapes,
+      editsOf,
       commit: (id, points) => {
         setDraft(id, points);
         // A later move may be on its way already: only one's own draft is taken back.
         const done = () => useDrafts.getState().shapes[id] === points && setDraft(id, null);
-        if (id === "corners") commitCorners(points, done);
-        else send(rewrite(id, (keys, pose) => changed(keys, frame, points, scope, pose)), done);
+        const edits = editsOf(id, points);
+        if (edits.length) void edit(...edits).then(done);
+        else done();
       },
       remove: (id) => {
         const [kind = "", name = ""] = id.split(":");
@@ -153,5 +162,18 @@ export function useShapes(): Shapes {
         }
       },
     };
-  }, [document, drafts, edit, followedFrames, frame, frames, framesOf, holdRaw, scope, step, surface]);
+  }, [document, edit, followedFrames, frame, frames, framesOf, holdRaw, scope, step, surface]);
+
+  return useMemo(
+    () => ({
+      ...kept,
+      corners: drafts["corners"] ?? kept.corners,
+      // Shapes that nobody drags stay the same objects.
+      shapes: kept.shapes.map((s) => {
+        const points = drafts[s.id];
+        return points ? { ...s, points, line: drawn(points, s.smooth) } : s;
+      }),
+    }),
+    [drafts, kept],
+  );
 }

@@ -34,7 +34,7 @@ function CopyTo({ shape }: { shape: Shape }) {
 
 function Keys({ shape }: { shape: Shape }) {
   const { document, surface, count } = useWork();
-  const { removeKey, setEase } = useShapes();
+  const { removeKey, setEase } = useShapes(false);
   const frame = useCalmFrame();
   const here = shape.keys.includes(frame);
   const before = keyBeside(shape.keys, frame, -1);
@@ -66,7 +66,7 @@ function Keys({ shape }: { shape: Shape }) {
 
 export function ChosenShape({ shape }: { shape: Shape }) {
   const { document, surface, count, firstFrame, edit } = useWork();
-  const { change, remove } = useShapes();
+  const { change, remove } = useShapes(false);
   const scope = useBench((s) => s.scope);
   const [kind = "", name = ""] = shape.id.split(":");
   const region = kind === "region" && surface ? regionShapes(surface)[Number(name)] : undefined;

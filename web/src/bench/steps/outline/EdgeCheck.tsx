@@ -1,5 +1,5 @@
 /** The plate along the surface's four edges, laid straight and magnified: a gap shows as a line beside the middle one. */
-import { useEffect, useRef, useState } from "react";
+import { useDeferredValue, useEffect, useRef, useState } from "react";
 import { urls } from "../../../api/client";
 import { CornerGlyph } from "../../../ui/corners";
 import { useWork } from "../../context";
@@ -35,7 +35,8 @@ function draw(context: CanvasRenderingContext2D, picture: ImageBitmap, scale: nu
 
 export function EdgeCheck() {
   const { plate } = useWork();
-  const { corners } = useShapes();
+  // The dragged overlay comes first.
+  const corners = useDeferredValue(useShapes().corners);
   const frame = useBench((s) => s.frame);
   const [picture, setPicture] = useState<ImageBitmap | null>(null);
   const strips = useRef<(HTMLCanvasElement | null)[]>([]);
