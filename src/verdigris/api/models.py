@@ -209,6 +209,12 @@ class ShotView(BaseModel):
     deliveries: list[DeliveryView]
 
 
+class FollowView(JobView):
+    """The job that follows a surface, and the shot with the take it fills."""
+
+    shot: "ShotView"
+
+
 class ShotSummary(BaseModel):
     """A shot as a row of the Board."""
 

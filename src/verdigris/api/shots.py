@@ -10,6 +10,7 @@ from verdigris.api.models import (
     BaseRequest,
     DeliveryRequest,
     EditRequest,
+    FollowView,
     JobView,
     RevisionView,
     ShotView,
@@ -76,9 +77,10 @@ def redo_edit(shot_id: uuid.UUID, request: BaseRequest, s: Transaction) -> ShotV
 
 
 @router.post("/{shot_id}/track", status_code=202)
-def follow(shot_id: uuid.UUID, request: TrackRequest, s: Transaction) -> JobView:
+def follow(shot_id: uuid.UUID, request: TrackRequest, s: Transaction) -> FollowView:
     """Follow a surface. A take of the same settings is gone on with; otherwise a new take begins and is chosen."""
-    return job_view(start_tracking(s, shot_id, request.surface, request.direction, request.span))
+    job = job_view(start_tracking(s, shot_id, request.surface, request.direction, request.span))
+    return FollowView(**job.model_dump(), shot=shot_view(s, get_shot(s, shot_id)))
 
 
 @router.post("/{shot_id}/track-all", status_code=202)

@@ -14,7 +14,7 @@ from fastapi.responses import FileResponse
 
 from verdigris.api.context import FOREVER, Folder, Transaction
 from verdigris.api.models import PointView, TakeFrameView, TakeNameRequest, TakeView
-from verdigris.api.views import frame_view, take_view
+from verdigris.api.views import frame_view, take_views
 from verdigris.core.inspection.crops import CROP_PX
 from verdigris.formats.corners_csv import write_corners_csv
 from verdigris.formats.track_json import make_track, write_tracks
@@ -40,7 +40,7 @@ def take_frames(take_id: uuid.UUID, s: Transaction, only: Annotated[list[int] | 
 def call_take(take_id: uuid.UUID, request: TakeNameRequest, s: Transaction) -> TakeView:
     """Give a take a name."""
     take = name_take(s, take_id, request.name)
-    return take_view(s, take, document_of(s, get_shot(s, take.shot_id)))
+    return take_views(s, take.shot_id, [take], document_of(s, get_shot(s, take.shot_id)))[0]
 
 
 @router.get("/api/takes/{take_id}/points")

@@ -1,5 +1,6 @@
 """Rows to answers."""
 
+import uuid
 from dataclasses import dataclass
 
 import numpy as np
@@ -26,7 +27,7 @@ from verdigris.media.facts import MediaFacts
 from verdigris.runs.mending import mended
 from verdigris.runs.preview import ProxySource
 from verdigris.shot.document import Shot, Surface, tracking_key
-from verdigris.store.jobs import OPEN_STATES, last_job_for_take, list_deliveries
+from verdigris.store.jobs import OPEN_STATES, last_jobs_of_shot, list_deliveries
 from verdigris.store.media import get_media
 from verdigris.store.media_folder import MediaFolder
 from verdigris.store.models import Delivery, Job, Media, Project, ShotRow, Take
@@ -91,20 +92,23 @@ def _figures_of(s: Session, take: Take, surface: Surface | None) -> _Figures:
     return _Figures(len(results) - lost, lost, followed_ranges(results), looks, float(np.median(sigmas)) if sigmas else None)
 
 
-def take_view(s: Session, take: Take, document: Shot) -> TakeView:
-    """A take with its figures."""
-    surface = next((x for x in document.surfaces if x.id == take.surface), None)
-    used = surface if surface is not None and surface.take == str(take.id) else None
-    job = last_job_for_take(s, take.id)
+def take_views(s: Session, shot_id: uuid.UUID, takes: list[Take], document: Shot) -> list[TakeView]:
+    """Takes of a shot with their figures."""
+    jobs = last_jobs_of_shot(s, shot_id)
+    keys = {x.id: tracking_key(document, x) for x in document.surfaces}
+    return [_take_view(s, t, document, jobs.get(t.id), keys.get(t.surface) != t.key) for t in takes]
+
+
+def _take_view(s: Session, take: Take, document: Shot, job: Job | None, stale: bool) -> TakeView:
+    used = next((x for x in document.surfaces if x.take == str(take.id)), None)
     running = job is not None and job.state in OPEN_STATES
     mending = None if used is None else used.model_dump_json(include=MENDING)
     key = (take.id, None if job is None else (job.id, job.finished), mending)
     figures = _figures_of(s, take, used) if running else _figures.get(key, lambda: _figures_of(s, take, used))
     return TakeView(
         id=take.id, surface=take.surface, label=take.label, name=take.name, motion=take.motion, reference_frame=take.reference_frame,
-        stale=surface is None or tracking_key(document, surface) != take.key, running=running,
-        version="" if running else str(take.id if job is None else job.id)[:8], followed=figures.followed,
-        lost=figures.lost, ranges=figures.ranges, looks=figures.looks, median_sigma_px=figures.median_sigma_px,
+        stale=stale, running=running, version="" if running else str(take.id if job is None else job.id)[:8],
+        followed=figures.followed, lost=figures.lost, ranges=figures.ranges, looks=figures.looks, median_sigma_px=figures.median_sigma_px,
     )  # fmt: skip
 
 
@@ -150,7 +154,7 @@ def shot_view(s: Session, shot: ShotRow) -> ShotView:
         id=shot.id, project_id=shot.project_id, project=get_project(s, shot.project_id).name, revision=shot.head,
         can_undo=head.parent is not None, can_redo=redo_target(s, shot) is not None, undo_label=head.label,
         document=document, media=_media_of(s, document),
-        takes=[take_view(s, t, document) for t in list_takes(s, shot.id)],
+        takes=take_views(s, shot.id, list_takes(s, shot.id), document),
         deliveries=[delivery_view(s, d) for d in list_deliveries(s, shot.id)],
     )  # fmt: skip
 
@@ -161,10 +165,11 @@ def _shot_summary(s: Session, shot: ShotRow) -> ShotSummary:
     plate = media.get(document.plate.media or "")
     count = plate.facts.frame_count if plate is not None and plate.facts is not None else 0
     takes = {str(t.id): t for t in list_takes(s, shot.id)}
+    chosen = [takes[x.take] for x in document.surfaces if x.take in takes]
+    views = {str(v.id): v for v in take_views(s, shot.id, chosen, document)}
     surfaces = []
     for surface in document.surfaces:
-        take = takes.get(surface.take or "")
-        view = None if take is None else take_view(s, take, document)
+        view = views.get(surface.take or "")
         surfaces.append(
             SurfaceSummary(
                 id=surface.id,

@@ -18,7 +18,7 @@ def create_job(s: Session, kind: str, title: str, total: int, **links: Any) -> J
     job = Job(kind=kind, title=title, total=total, **links)
     s.add(job)
     s.flush()
-    announce(s, "job", job=job.id)
+    announce(s, "job", job=job.id, state="waiting")
     return job
 
 
@@ -35,9 +35,10 @@ def list_jobs(s: Session, limit: int = 60) -> list[Job]:
     return list(s.scalars(select(Job).order_by(Job.created.desc()).limit(limit)))
 
 
-def last_job_for_take(s: Session, take_id: uuid.UUID) -> Job | None:
-    """The newest job that followed a take."""
-    return s.scalar(select(Job).where(Job.take_id == take_id).order_by(Job.created.desc()).limit(1))
+def last_jobs_of_shot(s: Session, shot_id: uuid.UUID) -> dict[uuid.UUID, Job]:
+    """The newest job that followed each take of a shot, by take."""
+    newest = select(Job).where(Job.shot_id == shot_id, Job.take_id.is_not(None)).order_by(Job.take_id, Job.created.desc())
+    return {j.take_id: j for j in s.scalars(newest.distinct(Job.take_id)) if j.take_id is not None}
 
 
 def open_job_for_take(s: Session, take_id: uuid.UUID) -> Job | None:
@@ -53,7 +54,7 @@ def update_job(s: Session, job_id: uuid.UUID, **values: Any) -> Job:
     if values.get("state") in ("done", "failed", "stopped"):
         job.finished = s.scalar(select(func.clock_timestamp()))
     s.flush()
-    announce(s, "job", job=job_id)
+    announce(s, "job", job=job_id, state=job.state)
     return job
 
 

@@ -1,20 +1,24 @@
 /** Listen to what changes on the server and read just that again. */
 import type { QueryClient } from "@tanstack/react-query";
-import { addFrames } from "./queries";
+import type { ShotView } from "./client";
+import { addFrames, keys } from "./queries";
 
 /** How often what changed is read again at most; followed frames are little to read and are waited for. */
-const AT_MOST_EVERY_MS = { frames: 90, other: 350 };
+const AT_MOST_EVERY_MS = { frames: 90, other: 350, running: 1500 };
+/** The answer to one's own edit comes about when the news of it does. */
+const PATIENCE_MS = 30;
 
-type Note = { kind: string; shot?: string; take?: string; frame?: number };
+type Note = { kind: string; shot?: string; revision?: number; state?: string; take?: string; frame?: number };
 
 /** Begin listening; returns how to stop. */
 export function listen(client: QueryClient): () => void {
   const source = new EventSource("/api/events");
   const waiting = new Map<string, Set<number>>();
   const due = new Set<string>();
+  const behind = new Map<string, number>();
 
   /** Run some work soon: at once when it is quiet, else after its time. */
-  const paced = (every: number, work: () => void) => {
+  const paced = (every: number, patience: number, work: () => void) => {
     let timer: number | undefined;
     let last = -every;
     const run = () => {
@@ -22,15 +26,23 @@ export function listen(client: QueryClient): () => void {
       last = performance.now();
       work();
     };
-    return { soon: () => (timer ??= window.setTimeout(run, Math.max(0, every - (performance.now() - last)))), stop: () => window.clearTimeout(timer) };
+    return { soon: () => (timer ??= window.setTimeout(run, Math.max(patience, every - (performance.now() - last)))), stop: () => window.clearTimeout(timer) };
   };
-  const frames = paced(AT_MOST_EVERY_MS.frames, () => {
+  const frames = paced(AT_MOST_EVERY_MS.frames, 0, () => {
     for (const [take, numbers] of waiting) void addFrames(client, take, [...numbers]);
     waiting.clear();
   });
-  const other = paced(AT_MOST_EVERY_MS.other, () => {
+  const other = paced(AT_MOST_EVERY_MS.other, PATIENCE_MS, () => {
+    for (const [shot, revision] of behind) {
+      if ((client.getQueryData<ShotView>(keys.shot(shot))?.revision ?? revision) !== revision) due.add("shot");
+    }
     for (const kind of due) void client.invalidateQueries({ queryKey: [kind] });
+    behind.clear();
     due.clear();
+  });
+  // What a running job changes beside its frames is figures.
+  const figures = paced(AT_MOST_EVERY_MS.running, AT_MOST_EVERY_MS.running, () => {
+    for (const kind of ["shot", "projects"]) void client.invalidateQueries({ queryKey: [kind] });
   });
   source.onmessage = (message: MessageEvent<string>) => {
     const note = JSON.parse(message.data) as Note;
@@ -39,7 +51,14 @@ export function listen(client: QueryClient): () => void {
       waiting.set(note.take, (waiting.get(note.take) ?? new Set()).add(note.frame));
       return void frames.soon();
     }
-    if (note.kind === "job") for (const k of ["jobs", "shot", "projects"]) due.add(k);
+    if (note.kind === "job" && (note.state === "waiting" || note.state === "running")) {
+      due.add("jobs");
+      figures.soon();
+    } else if (note.kind === "job") for (const k of ["jobs", "shot", "projects"]) due.add(k);
+    else if (note.kind === "shot" && note.shot !== undefined && note.revision !== undefined) {
+      behind.set(note.shot, note.revision);
+      due.add("projects");
+    }
     else if (note.kind === "media") for (const k of ["media", "shot", "projects"]) due.add(k);
     else for (const k of ["shot", "projects"]) due.add(k);
     other.soon();
@@ -48,5 +67,6 @@ export function listen(client: QueryClient): () => void {
     source.close();
     frames.stop();
     other.stop();
+    figures.stop();
   };
 }

@@ -73,7 +73,10 @@ export function useTakePoints(take: string | null, frames: number, running: bool
 /** Read just the frames that were announced, and put them beside those already here. */
 export async function addFrames(client: QueryClient, take: string, frames: number[]): Promise<void> {
   const key = keys.takeFrames(take);
-  if (client.getQueryData(key) === undefined) return;
+  const state = client.getQueryState(key);
+  if (!state) return;
+  // All of them are on their way, but may have set out before these were there.
+  if (state.data === undefined) await client.fetchQuery(takeFramesQuery(take));
   const fresh = await readFrames(take, frames);
   client.setQueryData<TakeFrames>(key, (old) => {
     const next = new Map(old);

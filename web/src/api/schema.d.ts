@@ -1261,6 +1261,53 @@ export interface components {
             edits: (components["schemas"]["Rename"] | components["schemas"]["SetPlateFacts"] | components["schemas"]["AddSurface"] | components["schemas"]["SetCorners"] | components["schemas"]["SetRegion"] | components["schemas"]["SetReference"] | components["schemas"]["SetMotion"] | components["schemas"]["AddOccluder"] | components["schemas"]["SetOccluderKeys"] | components["schemas"]["SetOccluder"] | components["schemas"]["Remove"] | components["schemas"]["SetDepthOrder"] | components["schemas"]["SetPlacement"] | components["schemas"]["RemovePlacement"] | components["schemas"]["ChooseTake"] | components["schemas"]["CorrectCorner"] | components["schemas"]["SetReach"] | components["schemas"]["HoldFrame"] | components["schemas"]["SetMending"] | components["schemas"]["SetAnalysis"] | components["schemas"]["SetPoints"] | components["schemas"]["SetLens"] | components["schemas"]["SetDelivery"])[];
         };
         /**
+         * FollowView
+         * @description The job that follows a surface, and the shot with the take it fills.
+         */
+        FollowView: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "media" | "track" | "render";
+            /** Title */
+            title: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "failed" | "stopped";
+            /** Done */
+            done: number;
+            /** Total */
+            total: number;
+            /** Message */
+            message: string;
+            /** Stop Asked */
+            stop_asked: boolean;
+            /** Shot Id */
+            shot_id: string | null;
+            /** Take Id */
+            take_id: string | null;
+            /** Delivery Id */
+            delivery_id: string | null;
+            /** Media Hash */
+            media_hash: string | null;
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+            /** Finished */
+            finished: string | null;
+            shot: components["schemas"]["ShotView"];
+        };
+        /**
          * FrameWorthView
          * @description How well a frame would serve as the reference.
          */
@@ -3478,7 +3525,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobView"];
+                    "application/json": components["schemas"]["FollowView"];
                 };
             };
             /** @description Validation Error */

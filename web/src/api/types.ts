@@ -10,6 +10,7 @@ export type Placement = Shot["placements"][number];
 export type Delivery = Shot["delivery"];
 export type MediaView = Schemas["MediaView"];
 export type JobView = Schemas["JobView"];
+export type FollowView = Schemas["FollowView"];
 export type TakeView = Schemas["TakeView"];
 export type TakeFrame = Schemas["TakeFrameView"];
 export type PointView = Schemas["PointView"];

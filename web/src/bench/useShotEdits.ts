@@ -9,7 +9,8 @@ export type ShotEdits = {
   edit: (...edits: Edit[]) => Promise<boolean>;
   undo: () => Promise<boolean>;
   redo: () => Promise<boolean>;
-  act: (work: (revision: number) => Promise<unknown>) => Promise<boolean>;
+  /** Other work on the shot; where its answer has the shot already, that is not asked for again. */
+  act: (work: (revision: number) => Promise<ShotView | null>) => Promise<boolean>;
 };
 
 export function useShotEdits(id: string): ShotEdits {
@@ -59,8 +60,9 @@ export function useShotEdits(id: string): ShotEdits {
       redo: () => inTurn(async () => keep(data<ShotView>(await api.POST("/api/shots/{shot_id}/redo", { ...path, body: { base_revision: revision() } })))),
       act: (work) =>
         inTurn(async () => {
-          await work(revision());
-          await client.invalidateQueries({ queryKey: key });
+          const view = await work(revision());
+          if (view) await keep(view);
+          else await client.invalidateQueries({ queryKey: key });
         }),
     };
   }, [client, id, notification]);

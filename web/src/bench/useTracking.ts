@@ -1,8 +1,8 @@
 /** Starting and stopping the tracking of the chosen surface. */
 import { useQueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
-import { api, type JobView } from "../api/client";
-import { keys, useJobs } from "../api/queries";
+import { api, data, type FollowView, type JobView } from "../api/client";
+import { keys, takeFramesQuery, useJobs } from "../api/queries";
 import { isOpen, stopJob } from "../ui/JobPill";
 import { useWork } from "./context";
 
@@ -27,15 +27,20 @@ export function useTracking(): Tracking {
   return useMemo(() => {
     const begin = async (direction: Direction, span: [number, number] | null) => {
       if (!surface || job) return;
-      await act(() => api.POST("/api/shots/{shot_id}/track", { params: { path: { shot_id: shot.id } }, body: { surface: surface.id, direction, span } }));
-      await client.invalidateQueries({ queryKey: keys.jobs });
+      await act(async () => {
+        const { shot: view, ...begun } = data<FollowView>(await api.POST("/api/shots/{shot_id}/track", { params: { path: { shot_id: shot.id } }, body: { surface: surface.id, direction, span } }));
+        client.setQueryData<JobView[]>(keys.jobs, (old) => [begun, ...(old ?? [])]);
+        // Its first frames are on their way: they are to find their place.
+        if (begun.take_id) void client.prefetchQuery(takeFramesQuery(begun.take_id));
+        return view;
+      });
     };
     return {
       job,
       start: (direction) => begin(direction, null),
       again: (span, direction = "both") => begin(direction, span),
       startAll: async () => {
-        await act(() => api.POST("/api/shots/{shot_id}/track-all", { params: { path: { shot_id: shot.id } }, body: { direction: "both" } }));
+        await act(() => api.POST("/api/shots/{shot_id}/track-all", { params: { path: { shot_id: shot.id } }, body: { direction: "both" } }).then(() => null));
         await client.invalidateQueries({ queryKey: keys.jobs });
       },
       stop: async () => {

@@ -63,7 +63,7 @@ export function HandOver() {
       )}
       <Note>{held ? "Every frame whole on one canvas, empty where the plate shows nothing, numbered like the plate; still.json says where each lies." : delivery.form === "mp4" ? "Same rate, length, size, pixel shape and sound as the plate." : delivery.form === "png" ? "Numbered like the plate. Outside the surface every pixel equals the decoded plate." : "Linear light, half float, numbered like the plate."}</Note>
       <Button type="primary" disabled={!ready} data-testid="hand-over"
-        onClick={() => void act((revision) => api.POST("/api/shots/{shot_id}/deliveries", { params: { path: { shot_id: shot.id } }, body: { base_revision: revision, delivery } }))}>
+        onClick={() => void act((revision) => api.POST("/api/shots/{shot_id}/deliveries", { params: { path: { shot_id: shot.id } }, body: { base_revision: revision, delivery } }).then(() => null))}>
         Hand over
       </Button>
       {!ready && <Note>{held || document.placements.length ? "Track the surface first." : "Place artwork on a surface first."}</Note>}

@@ -72,7 +72,7 @@ export function Track() {
           {take && (
             <Field label="Called" hint="A name beside its letter, for telling tries apart">
               <Input size="small" style={{ width: 170 }} key={take.id + take.name} defaultValue={take.name} placeholder="no name" maxLength={60} aria-label="name of the take"
-                onBlur={(e) => e.target.value.trim() !== take.name && void act(() => api.PUT("/api/takes/{take_id}/name", { params: { path: { take_id: take.id } }, body: { name: e.target.value } }))} />
+                onBlur={(e) => e.target.value.trim() !== take.name && void act(() => api.PUT("/api/takes/{take_id}/name", { params: { path: { take_id: take.id } }, body: { name: e.target.value } }).then(() => null))} />
             </Field>
           )}
         </>
