@@ -94,6 +94,40 @@ def test_the_plate_stands_still_on_the_surface_and_analysis_is_grey(live, plate,
     assert live.http.get(f"/api/shots/{followed}/revisions/{revision}/surfaces/s/views/odd/5").status_code == 422
 
 
+def test_coverage_of_what_is_only_tried_is_shown_and_nothing_is_kept(live, plate, followed):
+    before = live.http.get(f"/api/shots/{followed}").json()
+    middle = plate.corners.mean(axis=0)
+    hole = (middle + [[-30, -20], [30, -20], [30, 20], [-30, 20]]).round(1).tolist()
+    region = {"include": [], "exclude": [hole], "shapes": []}
+    address = f"/api/shots/{followed}/revisions/{before['revision']}/surfaces/s"
+    body = {"edits": [{"kind": "set_region", "surface": "s", "region": region}], "width": 480}
+    tried = live.http.post(f"{address}/drafts/coverage/20", json=body)
+    assert tried.status_code == 200
+    as_it_is = live.http.get(f"{address}/views/coverage/20")
+    draft, plain = (cv2.imdecode(np.frombuffer(r.content, np.uint8), 1).astype(int) for r in (tried, as_it_is))
+    assert draft.shape == plain.shape
+    at = plate.truth[20] @ [*middle, 1]
+    x, y = (int(v) for v in at[:2] / at[2])
+    assert plain[y - 8 : y + 8, x - 8 : x + 8, 1].mean() - draft[y - 8 : y + 8, x - 8 : x + 8, 1].mean() > 15
+    assert np.abs(plain - draft).mean() < 12
+    assert live.http.get(f"/api/shots/{followed}").json()["revision"] == before["revision"]
+    crossed = {"edits": [{"kind": "set_corners", "surface": "s", "corners": [[10, 10], [90, 90], [90, 10], [10, 90]]}]}
+    refused = live.http.post(f"{address}/drafts/coverage/20", json=crossed)
+    assert refused.status_code == 422
+    assert "cross" in refused.json()["title"]
+
+
+def test_pictures_get_another_address_once_a_job_is_through(live, plate, followed):
+    take = live.http.get(f"/api/shots/{followed}").json()["takes"][0]
+    assert take["version"]
+    assert not take["running"]
+    job = live.http.post(f"/api/shots/{followed}/track", json={"surface": "s", "direction": "both"}).json()
+    assert job["shot"]["id"] == followed
+    assert live.wait(job["id"])["state"] == "done"
+    after = next(t for t in live.http.get(f"/api/shots/{followed}").json()["takes"] if t["id"] == take["id"])
+    assert after["version"] != take["version"] or job["take_id"] != take["id"]
+
+
 def test_the_motion_that_is_enough_is_told_with_all_figures(live, followed):
     advice = live.http.get(f"/api/shots/{followed}/surfaces/s/motions").json()
     assert advice["motion"] == "perspective"
@@ -169,6 +203,19 @@ def test_points_drive_a_surface_and_are_kept_with_every_frame(live, plate, plate
     assert np.allclose([found["30"]["p0"]["x"], found["30"]["p0"]["y"]], h[:2] / h[2], atol=0.4)
     crops = cv2.imdecode(np.frombuffer(live.http.get(f"/api/takes/{take['id']}/crops/30").content, np.uint8), 1)
     assert crops.shape == (64, 64 * 8, 3)
+    figures = {f["id"]: f for f in live.http.get(f"/api/takes/{take['id']}/point-figures").json()}
+    assert set(figures) == {"p0", "p1", "p2", "p3"}
+    assert all(f["seen"] + f["carried"] + f["lost"] == 60 and f["speed_px"] > 0.1 for f in figures.values()), figures
+    assert sum(f["seen"] for f in figures.values()) > 200
+    # A fifth point on the surround, which stands still, does not move with the others; left out, it drives nothing.
+    astray = {"id": "astray", "keys": [{"frame": n, "at": [30, 30]} for n in range(0, 60, 5)], "left_out": True}
+    edit(live, shot, {"kind": "set_points", "surface": "s", "points": [*points, astray], "follow": "points"})
+    assert live.http.get(f"/api/shots/{shot}").json()["takes"][-1]["stale"]
+    assert track(live, shot)["state"] == "done"
+    again, with_astray = take_frames(live, shot)
+    assert again["id"] != take["id"]
+    assert np.allclose(with_astray[40]["homography"], frames[40]["homography"], atol=1e-6)
+    assert live.http.get(f"/api/takes/{again['id']}/point-figures").json()[0]["id"] == "astray"
     same = live.http.post(f"/api/shots/{shot}/edits", json={"base_revision": live.http.get(f"/api/shots/{shot}").json()["revision"], "edits": [
         {"kind": "set_points", "surface": "s", "points": [points[0], points[0]], "follow": "points"}]})  # fmt: skip
     assert same.status_code == 409

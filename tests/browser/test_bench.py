@@ -200,8 +200,11 @@ def test_corners_are_held_curves_are_shown_and_frames_are_picked(window: Page, l
     window.get_by_test_id("leave-out").click()
     expect(window.get_by_role("button", name="Use again")).to_be_visible()
     assert document(live, finished)["surfaces"][0]["left_out"]
+    # Nothing is shown of a track that is not used.
+    expect(window.get_by_test_id("corners")).to_have_count(0)
     window.keyboard.press("Control+z")
     expect(window.get_by_role("button", name="Use again")).to_have_count(0)
+    expect(window.get_by_test_id("corners")).to_be_visible()
     window.keyboard.press("g")
     expect(window.get_by_test_id("curves")).to_have_count(0)
 
@@ -245,8 +248,14 @@ def test_patches_are_laid_beside_each_other_and_what_is_left_is_measured(window:
     name.press("Tab")
     until(window, lambda: any(t["name"] == "the first try" for t in live.http.get(f"/api/shots/{finished}").json()["takes"]))
     window.get_by_test_id("shown").get_by_text("Held still").click()
-    window.get_by_role("button", name="Grid").click()
+    window.get_by_label("what it is judged by").click()
+    window.get_by_title("A grid that stands still", exact=False).click()
     expect(window.get_by_test_id("still-grid")).to_be_visible()
+    window.get_by_label("what it is judged by").click()
+    with window.expect_response(lambda r: "/views/full/" in r.url and "stand_in=true" in r.url) as charted:
+        window.get_by_title("A chart where the track says", exact=False).click()
+    assert charted.value.ok
+    expect(window.get_by_test_id("still-grid")).to_have_count(0)
 
 
 def test_nudges_are_left_away_while_a_key_is_held(window: Page, live, plate, finished):

@@ -92,13 +92,14 @@ def test_several_points_move_together_and_a_whole_shape_is_scaled(window: Page, 
     window.keyboard.down("Shift")
     bench.drag((45, 45), (200, 90))
     window.keyboard.up("Shift")
-    expect(window.locator("[data-picked=true]")).to_have_count(2)
+    expect(window.get_by_test_id("viewer").locator("[data-picked=true]")).to_have_count(2)
     bench.drag(BOX[0], (60, 40))
     until(window, lambda: np.allclose(points()[:, 1], [40, 40, 140, 140], atol=1.5))
     window.keyboard.press("Control+a")
-    expect(window.locator("[data-picked=true]")).to_have_count(4)
+    expect(window.get_by_test_id("viewer").locator("[data-picked=true]")).to_have_count(4)
+    still = points()
     window.keyboard.press("Shift+ArrowRight")
-    until(window, lambda: np.allclose(points()[:, 0], [61, 161, 161, 61], atol=1.5))
+    until(window, lambda: np.allclose(points(), still + [1, 0], atol=0.05))
     before = points()
     handle = window.get_by_test_id("scale-2").bounding_box()
     assert handle is not None
@@ -199,3 +200,93 @@ def test_the_best_frame_is_named_and_gone_to(window: Page, live, followed):
     best = int(advice.inner_text().split("Frame ")[1].split()[0])
     advice.get_by_role("button", name="Go there").click()
     expect(window.get_by_test_id("frame-number")).to_have_text(str(best))
+
+
+def test_shapes_are_drawn_and_moved_in_the_flat_view(window: Page, live, plate, outlined):
+    bench = BenchPage(window).open(outlined)
+    bench.step("outline")
+    bench.go_to(plate.reference)
+    window.keyboard.press("f")
+    flat = window.get_by_test_id("flat-view").bounding_box()
+    assert flat is not None
+    window.get_by_test_id("tool-exclude").click()
+    middle = (flat["x"] + flat["width"] / 2, flat["y"] + flat["height"] / 2)
+    for dx, dy in ((-60, -40), (60, -40), (60, 40), (-60, 40)):
+        window.mouse.click(middle[0] + dx, middle[1] + dy)
+    window.keyboard.press("Enter")
+    until(window, lambda: len(shapes(live, outlined)) == 1)
+
+    def points() -> np.ndarray:
+        return np.array(shapes(live, outlined)[0]["keys"][0]["points"])
+
+    # What was drawn evenly around the middle of the flat view lies around the middle of the surface.
+    drawn = points()
+    diagonals = np.cross([*plate.corners[0], 1], [*plate.corners[2], 1]), np.cross([*plate.corners[1], 1], [*plate.corners[3], 1])
+    centre = np.cross(*diagonals)
+    assert np.allclose(drawn.mean(axis=0), centre[:2] / centre[2], atol=4)
+    point = window.get_by_test_id("flat-point-region:0-2").bounding_box()
+    assert point is not None
+    at = (point["x"] + point["width"] / 2, point["y"] + point["height"] / 2)
+    window.mouse.move(*at)
+    window.mouse.down()
+    window.mouse.move(at[0] + 25, at[1], steps=4)
+    window.mouse.up()
+    until(window, lambda: points()[2, 0] > drawn[2, 0] + 5)
+    assert np.allclose(points()[[0, 1, 3]], drawn[[0, 1, 3]], atol=0.02)
+
+
+def test_coverage_follows_a_point_while_it_is_dragged(window: Page, live, plate, followed):
+    bench = BenchPage(window).open(followed)
+    bench.step("outline")
+    bench.go_to(plate.reference)
+    bench.draw("exclude", BOX)
+    until(window, lambda: len(shapes(live, followed)) >= 1)
+    with window.expect_response(lambda r: "/views/coverage/" in r.url):
+        window.get_by_test_id("shown").get_by_text("Coverage").click()
+    revision = live.http.get(f"/api/shots/{followed}").json()["revision"]
+    green = """([x, y]) => { const c = document.querySelector('[data-testid=picture]'); const r = c.getBoundingClientRect();
+       const k = c.width / r.width; const p = c.getContext('2d').getImageData((x - r.left) * k - 8, (y - r.top) * k - 8, 16, 16).data;
+       let g = 0; for (let i = 0; i < p.length; i += 4) if (p[i + 1] > p[i] + 15) g++; return g / (p.length / 4); }"""
+    inside = bench.screen(180, 150)
+    window.wait_for_function(f"(p) => ({green})(p) > 0.7", arg=list(inside))
+    x, y = bench.screen(*BOX[2])
+    window.mouse.move(x, y)
+    window.mouse.down()
+    window.mouse.move(*bench.screen(215, 185), steps=6)
+    # The button is still down, and what is cut out shows already.
+    window.wait_for_function(f"(p) => ({green})(p) < 0.4", arg=list(inside))
+    assert live.http.get(f"/api/shots/{followed}").json()["revision"] == revision
+    window.mouse.up()
+    until(window, lambda: live.http.get(f"/api/shots/{followed}").json()["revision"] > revision)
+    window.wait_for_function(f"(p) => ({green})(p) < 0.4", arg=list(inside))
+
+
+def test_points_of_a_set_are_sifted_by_their_figures(window: Page, live, plate, plate_film):
+    shot = begin(live, plate, plate_film, name="a set of points")
+    middle = plate.corners.mean(axis=0)
+    around = [middle + t * (c - middle) for t in (0.3, 0.5, 0.7) for c in plate.corners]
+    points = [{"id": f"p{i}", "keys": [{"frame": plate.reference, "at": p.round(1).tolist()}]} for i, p in enumerate(around)]
+    points.append({"id": "astray", "keys": [{"frame": n, "at": [30, 30]} for n in range(0, 60, 5)]})
+    revision = live.http.get(f"/api/shots/{shot}").json()["revision"]
+    edits = [{"kind": "set_points", "surface": "s", "points": points, "follow": "points"}]
+    assert live.http.post(f"/api/shots/{shot}/edits", json={"base_revision": revision, "edits": edits}).status_code == 200
+    assert track(live, shot)["state"] == "done"
+    bench = BenchPage(window).open(shot)
+    bench.step("inspect")
+    listed = window.get_by_test_id("point-set")
+    expect(listed.locator("tbody tr[data-row-key]")).to_have_count(13)
+    expect(listed.locator("tbody tr[data-row-key]").first).to_have_attribute("data-row-key", "astray")
+    limit = listed.get_by_label("error above")
+    limit.fill("6")
+    limit.press("Enter")
+    expect(listed.get_by_label("choose astray")).to_be_checked()
+    listed.get_by_test_id("points-out").click()
+    until(window, lambda: any(p["left_out"] for p in document(live, shot)["surfaces"][0]["points"]))
+    assert [p["id"] for p in document(live, shot)["surfaces"][0]["points"] if p["left_out"]] == ["astray"]
+    listed.get_by_role("button", name="Track again").click()
+    until(window, lambda: not live.http.get(f"/api/shots/{shot}").json()["takes"][-1]["stale"])
+    until(window, lambda: not live.http.get(f"/api/shots/{shot}").json()["takes"][-1]["running"], 60)
+    expect(listed.locator("tbody tr[data-row-key]").first).to_have_attribute("data-row-key", "astray")
+    window.keyboard.press("Control+z")
+    window.keyboard.press("Control+z")
+    until(window, lambda: not any(p["left_out"] for p in document(live, shot)["surfaces"][0]["points"]))

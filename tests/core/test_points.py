@@ -11,7 +11,6 @@ from verdigris.core.tracking.points import (
     PatternProblem,
     PointResult,
     borrow,
-    choose_tracks,
     follow_point,
     match_point,
     motion_of,
@@ -107,11 +106,3 @@ def test_a_hidden_point_is_carried_by_the_plane_of_the_others_with_growing_doubt
     assert [carried[n].status for n in (6, 7, 9, 10)] == ["followed", "carried", "carried", "followed"]
     assert carried[9].sigma_px > carried[7].sigma_px > 0.05
     assert np.linalg.norm(carried[9].at - true_at(9, PLATE.corners[0])) < 0.01
-
-
-def test_filters_drop_tracks_that_are_short_jerky_or_wrong():
-    smooth = {n: PointResult(n, "followed", np.array([n * 2.0, 5.0]), 0.1, 0.9) for n in range(10)}
-    jerky = {n: PointResult(n, "followed", np.array([n * 2.0, 30.0 * (n % 2)]), 0.1, 0.9) for n in range(10)}
-    short = {n: smooth[n] for n in range(3)}
-    tracks = {"smooth": smooth, "jerky": jerky, "short": short, "wrong": smooth}
-    assert choose_tracks(tracks, {"wrong": 5.0}) == ["smooth"]

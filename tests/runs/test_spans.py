@@ -143,3 +143,32 @@ def test_coverage_shows_what_is_used_covered_and_cut_out(plate, shot, views):  #
     post = copper[y - 10 : y + 10, int(quad[0, 0]) + 8 : int(quad[0, 0]) + 24]
     assert 0.3 < np.mean(post > 40) < 0.7
     assert abs(int(picture[5, 400, 0]) - int(picture[5, 400, 2])) < 25
+
+
+def test_coverage_of_a_draft_is_that_of_the_shot_it_would_become(plate, shot, views):  # noqa: F811
+    middle = plate.corners.mean(axis=0)
+    hole = [(float(middle[0] + x), float(middle[1] + y)) for x, y in ((-20, -15), (20, -15), (20, 15), (-20, 15))]
+    become = changed(shot, region=Region(exclude=[hole]))
+    made = views()
+    for frame in (plate.reference, 12):
+        drawn = made.coverage(frame, become)
+        assert np.array_equal(drawn, views(become).coverage(frame))
+        assert not np.array_equal(drawn, made.coverage(frame))
+    small = made.coverage(plate.reference, become, 240)
+    assert small.shape == (160, 240, 3)
+    # Half the size, the same picture but for its fine dots.
+    large = cv2.resize(made.coverage(plate.reference, become), (240, 160), interpolation=cv2.INTER_AREA)
+    assert np.mean(np.abs(cv2.blur(small, (7, 7)).astype(int) - cv2.blur(large, (7, 7)))) < 4
+
+
+def test_a_stand_in_lies_where_the_track_says(plate, views):
+    made = views()
+    plain, charted = (made.held(20, "full", stand_in).astype(int) for stand_in in (False, True))
+    changed_px = np.abs(plain - charted).max(axis=2) > 12
+    ys, xs = np.nonzero(changed_px)
+    side = np.linalg.norm(plate.corners[1] - plate.corners[0]) / np.linalg.norm(plate.corners[3] - plate.corners[0])
+    # Held fully, it lies as at the reference frame: as wide against its height as the surface is.
+    assert np.ptp(xs) / np.ptp(ys) == pytest.approx(side, rel=0.12)
+    # It is at the same place in every frame.
+    other = np.abs(made.held(50, "full", True).astype(int) - made.held(50, "full", False)).max(axis=2) > 12
+    assert np.mean(other != changed_px) < 0.12

@@ -209,6 +209,21 @@ class ShotView(BaseModel):
     deliveries: list[DeliveryView]
 
 
+class PointFiguresView(BaseModel):
+    """What a single point's track is worth over a take, px; see the core's `PointFigures`."""
+
+    id: str
+    seen: int
+    carried: int
+    lost: int
+    error_px: float | None = Field(description="median distance from the plane of all points")
+    worst_px: float | None
+    worst_frame: int | None
+    speed_px: float = Field(description="95th percentile from frame to frame")
+    acceleration_px: float = Field(description="95th percentile of how much the speed changes")
+    sigma_px: float | None
+
+
 class FollowView(JobView):
     """The job that follows a surface, and the shot with the take it fills."""
 

@@ -52,13 +52,17 @@ def surface_view(
     s: Transaction,
     folder: Folder,
     state: str = "",
+    stand_in: bool = False,
 ) -> Response:
-    """A frame as the tracker looks at it, or the plate with the surface held still; `state` as for results."""
+    """A frame as the tracker looks at it, or the plate with the surface held still; `state` as for results.
+
+    `stand_in` lays a chart onto the surface that is held still.
+    """
     views = _views_of(s, folder, shot_id, number, surface_id, state)
     if view == "analysis":
         picture = views.analysis(frame)
     else:
-        picture = views.coverage(frame) if view == "coverage" else views.held(frame, view)
+        picture = views.coverage(frame) if view == "coverage" else views.held(frame, view, stand_in)
     return Response(encode_jpeg(picture, 88), media_type="image/jpeg", headers=FOREVER)
 
 

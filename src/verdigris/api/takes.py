@@ -2,7 +2,7 @@
 
 import tempfile
 import uuid
-from dataclasses import replace
+from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Annotated
 
@@ -13,16 +13,18 @@ from fastapi import Path as PathParameter
 from fastapi.responses import FileResponse
 
 from verdigris.api.context import FOREVER, Folder, Transaction
-from verdigris.api.models import PointView, TakeFrameView, TakeNameRequest, TakeView
+from verdigris.api.models import PointFiguresView, PointView, TakeFrameView, TakeNameRequest, TakeView
 from verdigris.api.views import frame_view, take_views
 from verdigris.core.inspection.crops import CROP_PX
+from verdigris.core.tracking.point_sets import figures_of
 from verdigris.formats.corners_csv import write_corners_csv
 from verdigris.formats.track_json import make_track, write_tracks
 from verdigris.runs.fronts import corners_at
 from verdigris.runs.mending import mended
+from verdigris.runs.point_tracking import reference_of
 from verdigris.store.errors import StoreError
 from verdigris.store.shots import document_of, get_shot
-from verdigris.store.takes import get_take, name_take, read_frames, read_points
+from verdigris.store.takes import get_take, name_take, point_tracks, read_frames, read_points
 
 router = APIRouter(tags=["takes"])
 # Looked at again, a frame gets other crops under the same address.
@@ -48,6 +50,16 @@ def take_points(take_id: uuid.UUID, s: Transaction) -> dict[int, dict[str, Point
     """Single points of a take, by frame and id."""
     get_take(s, take_id)
     return {n: {k: PointView.model_validate(p) for k, p in points.items()} for n, points in read_points(s, take_id).items()}
+
+
+@router.get("/api/takes/{take_id}/point-figures")
+def point_figures(take_id: uuid.UUID, s: Transaction) -> list[PointFiguresView]:
+    """How well each single point of a take holds to the plane of all of them, the worst first."""
+    take = get_take(s, take_id)
+    tracks = point_tracks(s, take_id)
+    found = figures_of(reference_of(tracks, take.reference_frame), tracks, take.motion)  # type: ignore[arg-type]
+    views = [PointFiguresView(id=k, **asdict(f)) for k, f in found.items()]
+    return sorted(views, key=lambda v: -(v.error_px or 0.0))
 
 
 @router.get("/api/takes/{take_id}/crops/{frame}", response_class=FileResponse)

@@ -119,6 +119,48 @@ def lens(
     typer.echo(note if facts else "Nothing but an ideal lens is needed.")
 
 
+def points(
+    shot: Annotated[Path, typer.Argument(help="Shot document (JSON).")],
+    surface: Annotated[str | None, typer.Option(help="Surface by id; default the first that is followed by points.")] = None,
+    json: Json = False,
+) -> None:
+    """Follow the single points of a surface and say how well each of them holds to the plane of all."""
+    from dataclasses import asdict
+
+    from verdigris.core.tracking.point_sets import figures_of
+    from verdigris.core.tracking.points import PointResult
+    from verdigris.runs.errors import RunError
+    from verdigris.runs.point_tracking import follow_by_points, reference_of
+    from verdigris.runs.project import OpenShot
+    from verdigris.shot.document import read_shot
+
+    document = read_shot(shot)
+    with_points = [s.id for s in document.surfaces if s.points]
+    if surface is None and not with_points:
+        raise RunError("cannot_follow", "No surface of the document has points.", problem="no_points")
+    one = document.surface(surface or with_points[0])
+    tracks: dict[str, dict[int, PointResult]] = {p.id: {} for p in one.points}
+    with OpenShot(document, shot.parent) as opened:
+        count, first = opened.plate.facts.frame_count, opened.first_frame
+        with progress_bar(f"following the points of {one.name}") as progress:
+            for result, _, seen in follow_by_points(opened.plate, one, {}, lambda: False):
+                for name, at in seen.items():
+                    tracks[name][result.frame] = at
+                progress(result.frame + 1, count)
+    found = figures_of(reference_of(tracks, one.reference_frame), tracks, one.motion)
+    if json:
+        print_json({name: asdict(f) for name, f in found.items()})
+        return
+    for name, f in sorted(found.items(), key=lambda item: -(item[1].error_px or 0.0)):
+        error = (
+            "no plane" if f.error_px is None else f"error {f.error_px:6.3f} px, most {f.worst_px:6.3f} in {(f.worst_frame or 0) + first}"
+        )
+        typer.echo(
+            f"{name:12} {error}  speed {f.speed_px:6.2f} px  acceleration {f.acceleration_px:6.3f} px  "
+            f"seen {f.seen}, carried {f.carried}, lost {f.lost}"
+        )
+
+
 def references(
     shot: Annotated[Path, typer.Argument(help="Shot document (JSON).")],
     track: Annotated[Path | None, typer.Option(help="Track (JSON): then the surface's own size and hidden share count.")] = None,

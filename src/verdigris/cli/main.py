@@ -15,7 +15,7 @@ app = typer.Typer(
 )  # fmt: skip
 for command in (
     headless.probe, headless.track, headless.render, headless.anchor, advise.propose, advise.disagreements, advise.lens,
-    advise.references, advise.jitter,
+    advise.points, advise.references, advise.jitter,
     service.export, service.bench,
 ):  # fmt: skip
     app.command(epilog=_EPILOG)(command)

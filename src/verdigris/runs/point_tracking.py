@@ -7,7 +7,8 @@ import numpy as np
 from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.geometry.quad import find_quad_problem
 from verdigris.core.tracking.follow import AnalysisPicture, FrameResult, Status
-from verdigris.core.tracking.points import PatternProblem, PointResult, borrow, choose_tracks, follow_point, plane_from_points
+from verdigris.core.tracking.point_sets import PointTracks, choose_points, figures_of, trimmed
+from verdigris.core.tracking.points import PatternProblem, PointResult, borrow, follow_point, plane_from_points
 from verdigris.core.types import Float64
 from verdigris.media.frames import Frame
 from verdigris.media.reader import FrameSource
@@ -42,31 +43,33 @@ def follow_by_points(
             raise RunError("cannot_follow", f"{surface.name}, point {point.id}: {error}", problem="pattern") from error
         if stop():
             return
-    reference = {k: at for k, t in tracks.items() if (at := t[surface.reference_frame].at) is not None}
+    reference = reference_of(tracks, surface.reference_frame)
     if not reference:
         raise RunError("cannot_follow", f"No point of {surface.name} is seen at its reference frame.", problem="no_points")
-    tracks = _trimmed(tracks, reference, frames)
-    if len(tracks) > 2:
-        tracks = {k: borrow(reference, tracks, k, frames) for k in tracks}
+    used = _used(surface, tracks, reference, frames)
+    if len(used) > 2:
+        used = {k: borrow(reference, used, k, frames) for k in used}
     for n, picture in zip(frames, reader.frames(0, len(frames), 1), strict=False):
         if stop():
             return
         if n not in known:
-            now = {k: t[n] for k, t in tracks.items() if n in t}
-            yield _plane_at(n, surface, quad, reference, now), picture, now
+            driving = {k: t[n] for k, t in used.items() if n in t}
+            # Points that drive nothing are kept as they were seen: they may be wanted again.
+            yield _plane_at(n, surface, quad, reference, driving), picture, {k: t[n] for k, t in tracks.items() if n in t} | driving
 
 
-def _trimmed(tracks: dict[str, dict[int, PointResult]], reference: dict[str, Float64], frames: range) -> dict[str, dict[int, PointResult]]:
-    """Without points that jerk, hardly last, or do not move with the plane of the others; all of them while there are few."""
-    if len(tracks) < 6:
-        return tracks
-    errors: dict[str, list[float]] = {k: [] for k in tracks}
-    for n in frames:
-        found = plane_from_points(reference, {k: t[n] for k, t in tracks.items() if n in t})
-        for k, e in (found[1] if found else {}).items():
-            errors[k].append(e)
-    kept = choose_tracks(tracks, {k: float(np.median(e)) if e else 0.0 for k, e in errors.items()})
-    return {k: tracks[k] for k in kept} if len(kept) >= 4 else tracks
+def reference_of(tracks: PointTracks, frame: int) -> dict[str, Float64]:
+    """Where points are at the reference frame, those that are seen there."""
+    return {k: at for k, t in tracks.items() if frame in t and (at := t[frame].at) is not None}
+
+
+def _used(surface: Surface, tracks: PointTracks, reference: Mapping[str, Float64], frames: range) -> dict[str, dict[int, PointResult]]:
+    """Tracks that drive the plane: as far as people say, and of many without those that jerk, hardly last or disagree."""
+    wanted = {p.id: trimmed(tracks[p.id], frames, p.used_spans) for p in surface.points if not p.left_out}
+    if len(wanted) < 6:
+        return wanted
+    kept = choose_points(figures_of(reference, wanted))
+    return {k: wanted[k] for k in kept} if len(kept) >= 4 else wanted
 
 
 def _plane_at(n: int, surface: Surface, quad: Float64, reference: Mapping[str, Float64], now: Mapping[str, PointResult]) -> FrameResult:

@@ -6,13 +6,16 @@ import cv2
 import numpy as np
 
 from verdigris.core.geometry.held_still import Held
+from verdigris.core.geometry.homography import apply_homography
+from verdigris.core.geometry.quad import surface_aspect
 from verdigris.core.inspection.coverage_picture import paint_coverage
+from verdigris.core.inspection.stand_in import lay_stand_in, stand_in_chart
 from verdigris.core.tracking.analysis import AnalysisMaker
 from verdigris.core.tracking.follow import FrameResult
 from verdigris.core.types import Uint8
 from verdigris.media.frames import rgb8
 from verdigris.runs.errors import RunError
-from verdigris.runs.fronts import Tracks, coverage_in_front
+from verdigris.runs.fronts import Tracks, corners_at, coverage_in_front
 from verdigris.runs.held_still import HeldStill
 from verdigris.runs.proxies import ProxyReader
 from verdigris.runs.regions import outside_keyed_shapes, region_at_reference
@@ -95,10 +98,11 @@ class SurfaceViews:
         outside = outside_keyed_shapes(surface, self._track(), frame, width, height, scale)
         return paint_coverage(picture, reach, wanted, front, outside)
 
-    def held(self, frame: int, how: Held) -> Uint8:
+    def held(self, frame: int, how: Held, stand_in: bool = False) -> Uint8:
         """The whole plate moved so that the surface stays where it is at the reference frame, (h, w, 3) uint8.
 
-        Everything the plate shows at any followed frame finds room, as far as that is finite.
+        Everything the plate shows at any followed frame finds room, as far as that is finite. `stand_in` lays a chart onto the
+        surface where the track says it is.
 
         Raises
         ------
@@ -112,12 +116,15 @@ class SurfaceViews:
         zoom = min(self._plate.facts.width / canvas.width, self._plate.facts.height / canvas.height)
         shift = (np.array([self._plate.facts.width, self._plate.facts.height]) - zoom * np.array([canvas.width, canvas.height])) / 2
         view = np.array([[zoom, 0, shift[0]], [0, zoom, shift[1]], [0, 0, 1.0]])
-        to_view = view @ still.canvas_from_plate(frame) @ np.diag([1 / self._scale, 1 / self._scale, 1.0])
+        from_plate = view @ still.canvas_from_plate(frame)
+        to_pixels = HALF @ from_plate @ np.diag([1 / self._scale, 1 / self._scale, 1.0]) @ np.linalg.inv(HALF)
         size = (self._plate.facts.width, self._plate.facts.height)
-        to_pixels = HALF @ to_view @ np.linalg.inv(HALF)
-        return np.asarray(
-            cv2.warpPerspective(self._picture(frame), to_pixels, size, flags=cv2.INTER_LINEAR, borderValue=(44, 44, 44)), np.uint8
-        )
+        seen = cv2.warpPerspective(self._picture(frame), to_pixels, size, flags=cv2.INTER_LINEAR, borderValue=(44, 44, 44))
+        picture, quad = np.asarray(seen, np.uint8), self._surface.quad()
+        at = quad if frame == self._surface.reference_frame else corners_at(self._surface, self._track(), frame)
+        if stand_in and quad is not None and at is not None:
+            picture = lay_stand_in(picture, apply_homography(from_plate, at), stand_in_chart(surface_aspect(quad, *self._full)))
+        return picture
 
     def _picture(self, frame: int, width: int | None = None) -> Uint8:
         """The plate at proxy size or smaller, (h, w, 3) uint8; the last one stays at hand while something is dragged on it."""

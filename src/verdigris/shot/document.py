@@ -171,6 +171,8 @@ class TrackPoint(Part):
     search_px: tuple[float, float] = Field((40.0, 40.0), description="how far to look, to either side")
     motion: Motion = Field("translation", description="whether the pattern may turn, grow, shear")
     against: Against = Field("first", description="matched with its first frame, the one before, or those set by hand")
+    left_out: bool = Field(False, description="followed, but drives nothing")
+    used_spans: list[Span] = Field(default_factory=list, max_length=100, description="frames it is used for; empty: all")
 
     def pattern(self) -> Pattern:
         """As the core takes it."""

@@ -88,6 +88,16 @@ def read_points(s: Session, take_id: uuid.UUID) -> dict[int, dict[str, Any]]:
     return {row.frame: row.points for row in rows}
 
 
+def point_tracks(s: Session, take_id: uuid.UUID) -> dict[str, dict[int, PointResult]]:
+    """Tracks of a take's single points, by point and frame."""
+    tracks: dict[str, dict[int, PointResult]] = {}
+    for n, points in read_points(s, take_id).items():
+        for name, p in points.items():
+            at = None if p["x"] is None else np.array([p["x"], p["y"]])
+            tracks.setdefault(name, {})[n] = PointResult(n, p["status"], at, p["sigma_px"], 1.0)
+    return tracks
+
+
 def name_take(s: Session, take_id: uuid.UUID, name: str) -> Take:
     """Give a take a name; an empty one takes it away."""
     take = get_take(s, take_id)

@@ -299,6 +299,8 @@ export interface paths {
         /**
          * Surface View
          * @description A frame as the tracker looks at it, or the plate with the surface held still; `state` as for results.
+         *
+         *     `stand_in` lays a chart onto the surface that is held still.
          */
         get: operations["surface_view"];
         put?: never;
@@ -521,6 +523,26 @@ export interface paths {
          * @description Single points of a take, by frame and id.
          */
         get: operations["take_points"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/point-figures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Point Figures
+         * @description How well each single point of a take holds to the plane of all of them, the worst first.
+         */
+        get: operations["point_figures"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2000,6 +2022,41 @@ export interface components {
             first_frame: number | null;
         };
         /**
+         * PointFiguresView
+         * @description What a single point's track is worth over a take, px; see the core's `PointFigures`.
+         */
+        PointFiguresView: {
+            /** Id */
+            id: string;
+            /** Seen */
+            seen: number;
+            /** Carried */
+            carried: number;
+            /** Lost */
+            lost: number;
+            /**
+             * Error Px
+             * @description median distance from the plane of all points
+             */
+            error_px: number | null;
+            /** Worst Px */
+            worst_px: number | null;
+            /** Worst Frame */
+            worst_frame: number | null;
+            /**
+             * Speed Px
+             * @description 95th percentile from frame to frame
+             */
+            speed_px: number;
+            /**
+             * Acceleration Px
+             * @description 95th percentile of how much the speed changes
+             */
+            acceleration_px: number;
+            /** Sigma Px */
+            sigma_px: number | null;
+        };
+        /**
          * PointKey
          * @description A point set by hand at one frame, plate px.
          */
@@ -3085,6 +3142,20 @@ export interface components {
              * @enum {string}
              */
             against: "first" | "previous" | "by_hand";
+            /**
+             * Left Out
+             * @description followed, but drives nothing
+             * @default false
+             */
+            left_out: boolean;
+            /**
+             * Used Spans
+             * @description frames it is used for; empty: all
+             */
+            used_spans?: [
+                number,
+                number
+            ][];
         };
         /**
          * TrackPoint
@@ -3133,6 +3204,20 @@ export interface components {
              * @enum {string}
              */
             against: "first" | "previous" | "by_hand";
+            /**
+             * Left Out
+             * @description followed, but drives nothing
+             * @default false
+             */
+            left_out: boolean;
+            /**
+             * Used Spans
+             * @description frames it is used for; empty: all
+             */
+            used_spans: [
+                number,
+                number
+            ][];
         };
         /**
          * TrackRequest
@@ -3678,6 +3763,7 @@ export interface operations {
         parameters: {
             query?: {
                 state?: string;
+                stand_in?: boolean;
             };
             header?: never;
             path: {
@@ -4063,6 +4149,37 @@ export interface operations {
                             [key: string]: components["schemas"]["PointView"];
                         };
                     };
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    point_figures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PointFiguresView"][];
                 };
             };
             /** @description Validation Error */

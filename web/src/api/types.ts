@@ -14,6 +14,7 @@ export type FollowView = Schemas["FollowView"];
 export type TakeView = Schemas["TakeView"];
 export type TakeFrame = Schemas["TakeFrameView"];
 export type PointView = Schemas["PointView"];
+export type PointFiguresView = Schemas["PointFiguresView"];
 export type CrossingView = Schemas["CrossingView"];
 export type FrameWorth = Schemas["FrameWorthView"];
 export type JitterView = Schemas["JitterView"];

@@ -10,7 +10,7 @@ export function setView(view: { zoom: number; panX: number; panY: number } | nul
 
 export function Transport() {
   const { count, firstFrame, document, surface, take } = useWork();
-  const { frame, playing, shown, wipe, overlays, played, dropped, gathered, held, grid } = useBench();
+  const { frame, playing, shown, wipe, overlays, played, dropped, gathered, held, guide } = useBench();
   const placed = document.placements.length > 0;
   return (
     <div className="transport" data-testid="transport" data-played={played} data-dropped={dropped}>
@@ -38,19 +38,24 @@ export function Transport() {
           { value: "wipe", label: <Tooltip title={placed ? "Result left, plate right; drag the line" : "Place artwork first"}>Wipe</Tooltip>, disabled: !placed },
         ]} />
       {shown === "still" && wipe === null && (
-        <Select size="small" value={held} options={HELD} aria-label="how it is held still" style={{ width: 100 }} onChange={(v) => setBench({ held: v })} />
+        <Select size="small" value={held} options={HELD} aria-label="how it is held still" style={{ width: 90 }} onChange={(v) => setBench({ held: v })} />
       )}
       {shown === "still" && wipe === null && (
-        <Tooltip title="A grid that stands still: what moves against it, slips">
-          <Button size="small" type={grid ? "default" : "text"} onClick={() => setBench({ grid: !grid })}>Grid</Button>
-        </Tooltip>
+        <Select size="small" value={guide} aria-label="what it is judged by" style={{ width: 94 }} onChange={(v) => setBench({ guide: v })}
+          options={[
+            { value: "none", label: "no guide" },
+            { value: "grid", label: "grid", title: "A grid that stands still: what moves against it, slips" },
+            { value: "chart", label: "stand-in", title: "A chart where the track says the surface is: what moves under it, slips" },
+          ]} />
       )}
       <span className="grow" />
       {gathered !== null && <span className="mono quiet">gathering {Math.round(100 * gathered)} %</span>}
       {playing !== 0 && gathered === null && <span className="mono quiet">{dropped} of {played + dropped} dropped</span>}
-      <Tooltip title="Show or hide shapes and corners: O">
-        <Button size="small" type={overlays ? "default" : "text"} onClick={() => setBench({ overlays: !overlays })}>Overlays</Button>
-      </Tooltip>
+      {(shown !== "still" || wipe !== null) && (
+        <Tooltip title="Show or hide shapes and corners: O">
+          <Button size="small" type={overlays ? "default" : "text"} onClick={() => setBench({ overlays: !overlays })}>Overlays</Button>
+        </Tooltip>
+      )}
       <Tooltip title="Show the whole picture">
         <Button size="small" type="text" onClick={() => setView(null)}>Fit</Button>
       </Tooltip>

@@ -9,6 +9,7 @@ export type Shown = "plate" | "result" | "analysis" | "coverage" | "still" | "st
 export type Held = "position" | "turn" | "size" | "full";
 /** Another frame beside this one in the flat view: the reference, the one before, or one by number. */
 export type Against = { frame: "reference" | "before" | number | null; how: "beside" | "difference" };
+export type Guide = "none" | "grid" | "chart";
 export type StepId = "prepare" | "outline" | "track" | "inspect" | "place" | "handover";
 export type Tool = "move" | "include" | "exclude" | "occluder" | "corners" | "point" | "line";
 export type Selection =
@@ -47,8 +48,8 @@ export type BenchState = {
   flipPatch: boolean;
   /** Corners are shown as they were followed, without nudges and mending, while a key is held. */
   holdRaw: boolean;
-  /** A grid over the picture that is held still. */
-  grid: boolean;
+  /** What a picture that is held still is judged by: a grid that stands still, or a chart that lies on the surface. */
+  guide: Guide;
   /** Lines drawn for the lens, and its grid, are shown. */
   lens: boolean;
   /** Another take of the surface that is laid beside the chosen one. */
@@ -88,7 +89,7 @@ export const START: BenchState = {
   against: { frame: null, how: "beside" },
   flipPatch: false,
   holdRaw: false,
-  grid: false,
+  guide: "none",
   lens: false,
   beside: null,
   curve: null,

@@ -40,6 +40,7 @@ export const theme: ThemeConfig = {
   },
   components: {
     Button: { primaryShadow: "none", defaultShadow: "none", fontWeight: 500 },
+    Table: { cellPaddingBlockSM: 3, cellPaddingInlineSM: 6 },
     Tooltip: { colorBgSpotlight: "#353939", colorTextLightSolid: colour.text },
   },
 };

@@ -257,17 +257,3 @@ def borrow(
         sigma = float(np.sqrt(last.sigma_px**2 + (spread * np.sqrt(gone)) ** 2 + (CARRIED_GROWTH * np.linalg.norm(at - last.at)) ** 2))
         answer[n] = PointResult(n, "carried", at, sigma, 0.0, "Hidden; carried by the plane of the other points.")
     return answer
-
-
-def choose_tracks(
-    tracks: Mapping[str, Mapping[int, PointResult]], errors: Mapping[str, float], most_error_px: float = 2.0,
-    most_acceleration_px: float = 8.0, least_length: int = 5,
-) -> list[str]:  # fmt: skip
-    """Tracks that pass the filters: error against the plane, acceleration, length in frames."""
-    kept = []
-    for name, track in tracks.items():
-        at = np.array([r.at for _, r in sorted(track.items()) if r.at is not None])
-        jerky = len(at) > 2 and float(np.percentile(np.linalg.norm(at[2:] - 2 * at[1:-1] + at[:-2], axis=1), 95)) > most_acceleration_px
-        if len(at) >= least_length and not jerky and errors.get(name, 0.0) <= most_error_px:
-            kept.append(name)
-    return kept

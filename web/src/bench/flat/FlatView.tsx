@@ -1,13 +1,19 @@
 /** The surface seen square-on, held still, drawn from the picture by a fine mesh. */
 import { Segmented, Select, Tooltip } from "antd";
-import { useDeferredValue, useEffect, useRef, useState } from "react";
+import { type PointerEvent, useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
+import { useShallow } from "zustand/react/shallow";
 import { useWork } from "../context";
-import { apply, edgeAspect, type PlatePoint, unitSquareTo } from "../model/geometry";
+import { apply, distance, edgeAspect, invert, type PlatePoint, unitSquareTo } from "../model/geometry";
 import { glyphPath } from "../../ui/corners";
 import { cornersAt } from "../model/shot";
 import { setBench, useBench } from "../state";
 import { frameCache } from "../viewer/frames";
+import { Overlay } from "../viewer/Overlay";
+import { useDrafts } from "../viewer/useDraft";
+import { useDrawing } from "../viewer/useDrawing";
 import { useFrameUrl } from "../viewer/useFrameUrls";
+import { useHand } from "../viewer/useHand";
+import { useMarks } from "../viewer/useMarks";
 import { useShapes } from "../viewer/useShapes";
 import { useSize } from "../viewer/Viewer";
 
@@ -80,7 +86,12 @@ type Part = { x: number; y: number; w: number; h: number };
 
 export function FlatView({ tall }: { tall?: boolean }) {
   const { plate, surface, pixelAspect, firstFrame } = useWork();
-  const live = useShapes().corners;
+  const allShapes = useShapes();
+  const allMarks = useMarks();
+  const draw = useDrawing();
+  const drawing = useDrafts((s) => s.drawing);
+  const { step, overlays, tool, selection } = useBench(useShallow((s) => ({ step: s.step, overlays: s.overlays, tool: s.tool, selection: s.selection })));
+  const live = allShapes.corners;
   const late = useDeferredValue(live);
   const [box, size] = useSize();
   const ref = useRef<HTMLCanvasElement>(null);
@@ -144,8 +155,36 @@ export function FlatView({ tall }: { tall?: boolean }) {
     }
   }, [corners, dragging, flipped, h, how, other, otherPicture, picture, plate.facts, playing, size, w, x0, y0]);
 
+  // Shapes are drawn and moved here as on the picture; its own corners hold the view and are moved there alone.
+  const outlining = step === "outline" && overlays && corners !== null && !flipped && how !== "difference";
+  const onFlat = useMemo(() => {
+    if (!corners) return null;
+    const toPlateUnit = unitSquareTo(corners);
+    const toUnit = invert(toPlateUnit);
+    return {
+      seen: (p: PlatePoint) => {
+        const u = apply(toUnit, p);
+        return { x: x0 + u.x * w, y: y0 + u.y * h };
+      },
+      plate: (p: PlatePoint) => apply(toPlateUnit, { x: (p.x - x0) / w, y: (p.y - y0) / h }),
+      zoom: w / Math.max(1, distance(corners[0] ?? { x: 0, y: 0 }, corners[1] ?? { x: 0, y: 0 })),
+    };
+  }, [corners, h, w, x0, y0]);
+  const plateOf = (e: PointerEvent) => {
+    const r = ref.current?.getBoundingClientRect();
+    const at = { x: e.clientX - (r?.left ?? 0), y: e.clientY - (r?.top ?? 0) };
+    return onFlat?.plate(at) ?? at;
+  };
+  const hand = useHand(allShapes, allMarks, plateOf, () => ref.current?.parentElement);
+  const down = (e: PointerEvent) => {
+    if (e.button !== 0 || !outlining) return;
+    if (tool !== "move") draw.click(plateOf(e), CLOSE_PX / (onFlat?.zoom ?? 1));
+    else setBench({ selection: null });
+  };
+
   return (
-    <div className="flat" ref={box} data-testid="flat-view" data-against={other?.frame ?? ""} style={tall ? { height: "100%" } : undefined}>
+    <div className="flat" ref={box} data-testid="flat-view" data-against={other?.frame ?? ""} style={{ height: tall ? "100%" : undefined, cursor: outlining && tool !== "move" ? "crosshair" : "default" }}
+      onPointerDown={down} onPointerMove={hand.moved} onPointerUp={hand.released} onPointerCancel={hand.released} onDoubleClick={() => outlining && tool !== "move" && draw.finish()}>
       <canvas ref={ref} style={{ width: size.width, height: size.height, display: "block" }} />
       {corners ? (
         <svg className="overlay" width={size.width} height={size.height} aria-hidden>
@@ -163,10 +202,18 @@ export function FlatView({ tall }: { tall?: boolean }) {
       ) : (
         <div className="flat-empty quiet">{surface?.corners ? "The surface is not followed at this frame." : "Place the four corners to see the surface square-on."}</div>
       )}
+      {outlining && onFlat && (
+        <svg className="flat-shapes" width={size.width} height={size.height} aria-hidden>
+          <Overlay named="flat-" toScreen={onFlat.seen} zoom={onFlat.zoom} corners={null} cornersMovable={false} sigmas={null} shapes={allShapes.shapes}
+            marks={[]} marksMovable={false} crossing={null} drawing={drawing} drawingTo={null} cursor={null} selection={selection} faded={dragging} edges={false} beside={null} onGrab={hand.onGrab} />
+        </svg>
+      )}
       {corners && <PatchChoice />}
     </div>
   );
 }
+
+const CLOSE_PX = 10;
 
 /** Another frame's patch beside this one, or what differs between both. */
 function PatchChoice() {
@@ -181,7 +228,7 @@ function PatchChoice() {
   ];
   const choose = (v: string) => setBench({ against: { ...against, frame: v === "none" ? null : v === "reference" || v === "before" ? v : Number(v) } });
   return (
-    <span className="patch-choice">
+    <span className="patch-choice" onPointerDown={(e) => e.stopPropagation()}>
       {against.frame !== null && (
         <Tooltip title="Beside each other, or what differs; hold Y to flip">
           <Segmented size="small" value={against.how} data-testid="patch-how" options={["beside", "difference"]} onChange={(how) => setBench({ against: { ...against, how: how as "beside" | "difference" } })} />

@@ -2,7 +2,7 @@ import { expect, it } from "vitest";
 import { markAt, sizesAt, type TrackPoint, withKey, withoutMarkKey } from "./marks";
 
 const point: TrackPoint = {
-  id: "p1", motion: "translation", against: "first", half_size_px: [12, 12], search_px: [40, 40],
+  id: "p1", motion: "translation", against: "first", left_out: false, used_spans: [], half_size_px: [12, 12], search_px: [40, 40],
   keys: [{ frame: 10, at: [100, 50], half_size_px: null, search_px: null }, { frame: 30, at: [140, 60], half_size_px: null, search_px: [80, 80] }],
 };
 

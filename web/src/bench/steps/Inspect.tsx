@@ -11,6 +11,7 @@ import { CurveControls } from "./CurveControls";
 import { Disagreements } from "./Disagreements";
 import { MOTIONS } from "./motions";
 import { Fact, Field, Note } from "./parts";
+import { PointSet } from "./PointSet";
 import { Remaining } from "./Remaining";
 
 export function Inspect() {
@@ -76,6 +77,7 @@ export function Inspect() {
       {at && at.margin_px !== null && at.status === "followed" && <Fact label="Margin" value={`${at.margin_px.toFixed(3)} px`} />}
       {at && <Fact label="Region used" value={`${Math.round(100 * at.share_used)} %`} />}
       <div className="row wrap"><Disagreements /><Remaining /></div>
+      <PointSet />
       <div className="rule" />
       <CurveControls />
       <div className="rule" />
@@ -90,7 +92,7 @@ export function Inspect() {
         </div>
       ))}
       <Fact label="Nudged frames" value={new Set(surface.corrections.map((c) => c.frame)).size} />
-      {(surface.corrections.length > 0 || surface.held.length > 0 || surface.smoothing > 0) && (
+      {(surface.corrections.length > 0 || surface.held.length > 0 || surface.smoothing > 0 || surface.carry || surface.left_out.length > 0 || surface.calmed.length > 0) && (
         <Field label="Before mending" hint="Corners as they were followed: hold Z">
           <Switch size="small" checked={holdRaw} aria-label="show corners as they were followed" onChange={(on) => setBench({ holdRaw: on })} />
         </Field>

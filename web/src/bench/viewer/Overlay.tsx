@@ -31,23 +31,25 @@ type Props = {
   /** Where edges of the picture cross near the chosen corner: offered, not taken. */
   crossing: PlatePoint | null;
   onGrab: (e: PointerEvent, grab: Grab) => void;
+  /** What the names of its parts begin with, where another view shows the same. */
+  named?: string;
 };
 
 const STITCH = { include: { stroke: "#62b5a3", dash: "7 4" }, exclude: { stroke: "#d18c5c", dash: "7 4" }, occluder: { stroke: "#d18c5c", dash: "" } };
 
-type Touch = Pick<Props, "toScreen" | "onGrab">;
+type Touch = Pick<Props, "toScreen" | "onGrab"> & { named: string };
 
-function ScaleBox({ shape, indices, toScreen, onGrab }: Touch & { shape: Shape; indices: number[] }) {
+function ScaleBox({ shape, indices, toScreen, onGrab, named }: Touch & { shape: Shape; indices: number[] }) {
   const box = boxOf(shape.points, indices);
   if (!box) return null;
   const at = boxCorners(box).map(toScreen);
   const out = 18;
   const placed = at.map((p, i) => ({ x: p.x + (i === 0 || i === 3 ? -out : out), y: p.y + (i < 2 ? -out : out) }));
   return (
-    <g data-testid="scale-box">
+    <g data-testid={`${named}scale-box`}>
       <path d={path(placed)} fill="none" stroke="#f4ecda" strokeOpacity={0.7} strokeDasharray="1 4" pointerEvents="none" />
       {placed.map((p, i) => (
-        <g key={i} style={{ cursor: i % 2 ? "nesw-resize" : "nwse-resize" }} onPointerDown={(e) => onGrab(e, { kind: "scale", shape: shape.id, handle: i })} data-testid={`scale-${i}`}>
+        <g key={i} style={{ cursor: i % 2 ? "nesw-resize" : "nwse-resize" }} onPointerDown={(e) => onGrab(e, { kind: "scale", shape: shape.id, handle: i })} data-testid={`${named}scale-${i}`}>
           <rect x={p.x - 9} y={p.y - 9} width={18} height={18} fill="transparent" />
           <path d={`M${p.x} ${p.y - 5}L${p.x + 5} ${p.y}L${p.x} ${p.y + 5}L${p.x - 5} ${p.y}Z`} fill="#1e2020" stroke="#f4ecda" strokeWidth={1.4} />
           <title>Drag to scale; with Shift freely</title>
@@ -58,13 +60,13 @@ function ScaleBox({ shape, indices, toScreen, onGrab }: Touch & { shape: Shape; 
 }
 
 /** Drawn again only when it changes itself: others stay while one is dragged. */
-const ShapeView = memo(function ShapeView({ shape, chosen, toScreen, onGrab }: Touch & { shape: Shape; chosen: number[] | null }) {
+const ShapeView = memo(function ShapeView({ shape, chosen, toScreen, onGrab, named }: Touch & { shape: Shape; chosen: number[] | null }) {
   const at = shape.points.map(toScreen);
   const { stroke, dash } = STITCH[shape.kind];
   const d = path(shape.line.map(toScreen));
   const fill = shape.kind === "exclude" ? "url(#crossed)" : shape.kind === "occluder" ? "url(#slanted)" : "none";
   return (
-    <g data-testid={`shape-${shape.id}`} data-points={shape.points.length} data-smooth={shape.smooth}>
+    <g data-testid={`${named}shape-${shape.id}`} data-points={shape.points.length} data-smooth={shape.smooth}>
       <path d={d} fill={fill} stroke="rgba(18,20,20,.55)" strokeWidth={shape.kind === "occluder" ? 6 : 3.5} pointerEvents="none" />
       <path d={d} fill="none" stroke={stroke} strokeWidth={shape.kind === "occluder" ? 4.6 : 1.6} strokeDasharray={dash} pointerEvents="none" />
       {shape.kind === "occluder" && <path d={d} fill="none" stroke="#1e2020" strokeWidth={1.8} pointerEvents="none" />}
@@ -78,7 +80,7 @@ const ShapeView = memo(function ShapeView({ shape, chosen, toScreen, onGrab }: T
             const next = at[(i + 1) % at.length];
             if (!next || Math.hypot((at[i]?.x ?? 0) - next.x, (at[i]?.y ?? 0) - next.y) < 26) return null;
             return (
-              <g key={`m${i}`} style={{ cursor: "copy" }} onPointerDown={(e) => onGrab(e, { kind: "insert", shape: shape.id, index: i })} data-testid={`insert-${shape.id}-${i}`}>
+              <g key={`m${i}`} style={{ cursor: "copy" }} onPointerDown={(e) => onGrab(e, { kind: "insert", shape: shape.id, index: i })} data-testid={`${named}insert-${shape.id}-${i}`}>
                 <circle cx={m.x} cy={m.y} r={8} fill="transparent" />
                 <path d={`M${m.x - 3.5} ${m.y}H${m.x + 3.5}M${m.x} ${m.y - 3.5}V${m.y + 3.5}`} stroke={stroke} strokeWidth={1.4} />
                 <title>Drag to put in a point</title>
@@ -88,14 +90,14 @@ const ShapeView = memo(function ShapeView({ shape, chosen, toScreen, onGrab }: T
           {at.map((p, i) => {
             const picked = chosen?.includes(i) ?? false;
             return (
-              <g key={i} style={{ cursor: "grab" }} onPointerDown={(e) => onGrab(e, { kind: "point", shape: shape.id, index: i })} data-testid={`point-${shape.id}-${i}`} data-picked={picked}>
+              <g key={i} style={{ cursor: "grab" }} onPointerDown={(e) => onGrab(e, { kind: "point", shape: shape.id, index: i })} data-testid={`${named}point-${shape.id}-${i}`} data-picked={picked}>
                 <circle cx={p.x} cy={p.y} r={9} fill="transparent" />
                 <circle cx={p.x} cy={p.y} r={picked ? 5 : 3.4} fill={stroke} stroke={picked ? "#f4ecda" : "#121414"} strokeWidth={picked ? 2.2 : 1} />
                 <title>{shape.name}: drag the point; Shift and a click chooses several; Delete takes them away</title>
               </g>
             );
           })}
-          {chosen && <ScaleBox shape={shape} indices={chosen} toScreen={toScreen} onGrab={onGrab} />}
+          {chosen && <ScaleBox shape={shape} indices={chosen} toScreen={toScreen} onGrab={onGrab} named={named} />}
         </>
       )}
     </g>
@@ -154,7 +156,7 @@ export function Overlay(props: Props) {
   return (
     <g opacity={faded ? 0.35 : 1}>
       {shapes.map((s) => (
-        <ShapeView key={s.id} shape={s} toScreen={toScreen} onGrab={props.onGrab} chosen={selection?.kind === "points" && selection.shape === s.id ? selection.indices : null} />
+        <ShapeView key={s.id} named={props.named ?? ""} shape={s} toScreen={toScreen} onGrab={props.onGrab} chosen={selection?.kind === "points" && selection.shape === s.id ? selection.indices : null} />
       ))}
       {props.beside && <path d={path(props.beside.map(toScreen))} fill="none" stroke="#f4ecda" strokeWidth={1.2} strokeDasharray="2 5" pointerEvents="none" data-testid="beside" />}
       {corners && <Corners corners={corners} props={props} />}

@@ -1,29 +1,27 @@
 /** The picture with its overlay: pan, zoom, drag, draw, magnify, wipe. */
-import { type PointerEvent, useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
+import { type PointerEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useWork } from "../context";
-import { distance, type PlatePoint, type ScreenPoint } from "../model/geometry";
+import type { PlatePoint, ScreenPoint } from "../model/geometry";
 import { cornersAt } from "../model/shot";
-import { boxCorners, boxOf, insertAfter, midpoint, moveSome, scaleSome, within } from "../model/polygons";
+import { boxCorners, within } from "../model/polygons";
 import { setBench, useBench } from "../state";
 import { Magnifier } from "./Magnifier";
 import { fitView, type Size, toPlate, toScreen, type View, zoomAbout } from "./math/view";
-import type { Mark } from "../model/marks";
-import { type Grab, path } from "./grab";
+import { path } from "./grab";
 import { LensOverlay } from "./LensOverlay";
 import { Overlay } from "./Overlay";
 import { Picture } from "./Picture";
-import { setCursor, setDraft, useDrafts } from "./useDraft";
+import { setCursor, useDrafts } from "./useDraft";
 import { useCrossing } from "./useCrossing";
 import { useDrawing } from "./useDrawing";
+import { useHand } from "./useHand";
 import { useMarks } from "./useMarks";
 import { useShapes } from "./useShapes";
 
 type Drag =
   | { kind: "pan"; from: ScreenPoint; view: View }
   | { kind: "wipe" }
-  | { kind: "pick"; from: PlatePoint }
-  | { kind: "mark"; id: string; what: "at" | "half_size_px" | "search_px"; start: PlatePoint }
-  | { kind: "shape"; id: string; start: PlatePoint; points: PlatePoint[]; indices: number[]; handle: number | null; now: PlatePoint[] };
+  | { kind: "pick"; from: PlatePoint };
 
 const CLOSE_PX = 10;
 
@@ -45,15 +43,16 @@ export function Viewer() {
   const [own, setOwn] = useState<View | null>(null);
   const [pointer, setPointer] = useState<ScreenPoint | null>(null);
   const [picking, setPicking] = useState<[PlatePoint, PlatePoint] | null>(null);
-  const [pulled, setPulled] = useState<Mark | null>(null);
   const drag = useRef<Drag | null>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
-  const { corners, sigmas, shapes, commit } = useShapes();
-  const { marks, move: moveMark, resize } = useMarks();
+  const allShapes = useShapes();
+  const { corners, sigmas, shapes } = allShapes;
+  const allMarks = useMarks();
+  const { marks } = allMarks;
   const drawing = useDrafts((s) => s.drawing);
   const cursor = useDrafts((s) => s.cursor);
   const draw = useDrawing();
-  const { shown, holdPlate, tool, overlays, dragging, wipe, holdMagnifier, selection, step, frame, lens, grid } = useBench();
+  const { shown, holdPlate, tool, overlays, dragging, wipe, holdMagnifier, selection, step, frame, lens, guide } = useBench();
 
   const plateSize = { width: plate.facts?.width ?? 16, height: plate.facts?.height ?? 9 };
   const { width, height } = plateSize;
@@ -77,42 +76,7 @@ export function Viewer() {
     return () => window.removeEventListener("bench-view", fit);
   }, []);
 
-  const grab = (e: PointerEvent, g: Grab) => {
-    if (e.button !== 0 || tool !== "move") return;
-    e.stopPropagation();
-    canvas.current?.parentElement?.setPointerCapture(e.pointerId);
-    const start = plateOf(local(e));
-    if (g.kind === "corner") {
-      setBench({ selection: { kind: "corner", corner: g.corner } });
-      if (corners) drag.current = { kind: "shape", id: "corners", start, points: corners, indices: [g.corner], handle: null, now: corners };
-      return;
-    }
-    if (g.kind === "mark") {
-      setBench({ selection: { kind: "mark", id: g.id } });
-      drag.current = { ...g, start };
-      return;
-    }
-    const shape = shapes.find((s) => s.id === g.shape);
-    if (!shape) return;
-    let points = shape.points;
-    const chosen = selection?.kind === "points" && selection.shape === shape.id ? selection.indices : [];
-    let indices = points.map((_, i) => i);
-    if (g.kind === "insert") {
-      points = insertAfter(points, g.index, midpoint(points, g.index));
-      indices = [g.index + 1];
-    } else if (g.kind === "point") {
-      if (e.shiftKey) indices = chosen.includes(g.index) ? chosen.filter((i) => i !== g.index) : [...chosen, g.index];
-      else indices = chosen.includes(g.index) ? chosen : [g.index];
-    } else if (g.kind === "scale") indices = chosen;
-    setBench({ selection: { kind: "points", shape: shape.id, indices } });
-    drag.current = { kind: "shape", id: shape.id, start, points, indices, handle: g.kind === "scale" ? g.handle : null, now: points };
-  };
-
-  const newest = useRef(grab);
-  useLayoutEffect(() => {
-    newest.current = grab;
-  });
-  const onGrab = useCallback((e: PointerEvent, g: Grab) => newest.current(e, g), []);
+  const hand = useHand(allShapes, allMarks, (e) => plateOf(local(e)), () => canvas.current?.parentElement);
 
   const down = (e: PointerEvent) => {
     const at = local(e);
@@ -133,60 +97,29 @@ export function Viewer() {
     const at = local(e);
     setPointer(at);
     if (cursor) setCursor(null);
+    if (hand.moved(e)) return;
     const d = drag.current;
     if (!d) return;
     if (d.kind === "pan") setOwn({ ...d.view, panX: d.view.panX + at.x - d.from.x, panY: d.view.panY + at.y - d.from.y });
     else if (d.kind === "wipe") setBench({ wipe: Math.min(1, Math.max(0, (at.x - view.panX) / (plateSize.width * pixelAspect * view.zoom))) });
-    else if (d.kind === "pick") setPicking([d.from, plateOf(at)]);
-    else if (d.kind === "mark") {
-      const was = marks.find((m) => m.id === d.id);
-      if (!was) return;
-      const p = plateOf(at);
-      const by = { x: p.x - d.start.x, y: p.y - d.start.y };
-      const grown = (size: [number, number]): [number, number] => [Math.max(4, size[0] + by.x), Math.max(4, size[1] + by.y)];
-      if (d.what === "at") setPulled({ ...was, at: { x: was.at.x + by.x, y: was.at.y + by.y } });
-      else setPulled(d.what === "search_px" ? { ...was, search: grown(was.search) } : { ...was, half: grown(was.half) });
-      if (!dragging) setBench({ dragging: true });
-    } else {
-      const p = plateOf(at);
-      const [dx, dy] = [p.x - d.start.x, p.y - d.start.y];
-      const box = d.handle === null ? null : boxOf(d.points, d.indices);
-      const handle = box && d.handle !== null ? boxCorners(box)[d.handle] : undefined;
-      d.now = box && d.handle !== null && handle
-        ? scaleSome(d.points, d.indices, box, d.handle, { x: handle.x + dx, y: handle.y + dy }, e.shiftKey)
-        : moveSome(d.points, d.indices, dx, dy);
-      setDraft(d.id, d.now);
-      if (!dragging) setBench({ dragging: true });
-    }
+    else setPicking([d.from, plateOf(at)]);
   };
 
   const up = () => {
+    hand.released();
     const d = drag.current;
     drag.current = null;
-    setBench({ dragging: false });
     setPicking(null);
     if (d?.kind === "pick" && picking) {
       // The shape with the most points inside is meant.
       const best = shapes.filter((s) => s.editable).map((s) => ({ shape: s.id, indices: within(s.points, ...picking) })).sort((a, b) => b.indices.length - a.indices.length)[0];
       setBench({ selection: best?.indices.length ? { kind: "points", ...best } : null });
     }
-    if (d?.kind === "mark" && pulled) {
-      if (d.what === "at") moveMark(d.id, pulled.at);
-      else resize(d.id, d.what, (d.what === "search_px" ? pulled.search : pulled.half).map((v) => Math.round(v * 10) / 10) as [number, number]);
-    }
-    setPulled(null);
-    if (d?.kind !== "shape") return;
-    const moved = d.now.length !== d.points.length || d.now.some((p, i) => distance(p, d.points[i] ?? p) > 1e-6);
-    const was = shapes.find((s) => s.id === d.id)?.points.length ?? 4;
-    if (moved || d.now.length > was) commit(d.id, d.now);
-    else setDraft(d.id, null);
   };
 
   const wheel = (e: React.WheelEvent) => setOwn(zoomAbout(view, local(e), Math.exp(-e.deltaY * 0.0016)));
-  const hand = cursor ? screenOf(cursor) : pointer;
-  const magnifying = hand !== null && (holdMagnifier || dragging || tool === "corners" || tool === "point" || tool === "line");
-  const held = drag.current;
-  const dragged = held?.kind === "shape" && held.indices.length === 1 && held.handle === null ? held.now[held.indices[0] ?? 0] : held?.kind === "mark" ? pulled?.at : undefined;
+  const pointing = cursor ? screenOf(cursor) : pointer;
+  const magnifying = pointing !== null && (holdMagnifier || dragging || tool === "corners" || tool === "point" || tool === "line");
 
   return (
     <div className="viewer" ref={box} data-testid="viewer" data-zoom={view.zoom} data-pan={`${view.panX},${view.panY}`}
@@ -204,18 +137,18 @@ export function Viewer() {
           </pattern>
         </defs>
         {overlays && lens && step === "outline" && (shown !== "still" && shown !== "straight" || holdPlate) && <LensOverlay toScreen={screenOf} />}
-        {grid && shown === "still" && !holdPlate && <StillGrid view={view} size={{ width: plateSize.width * pixelAspect, height: plateSize.height }} />}
+        {guide === "grid" && shown === "still" && !holdPlate && <StillGrid view={view} size={{ width: plateSize.width * pixelAspect, height: plateSize.height }} />}
         {picking && <path d={path(boxCorners({ left: picking[0].x, top: picking[0].y, right: picking[1].x, bottom: picking[1].y }).map(screenOf))} fill="rgba(98,181,163,.12)" stroke="#f4ecda" strokeDasharray="1 4" />}
         {overlays && ((shown !== "still" && shown !== "straight") || holdPlate || wipe !== null) && (
           <Overlay toScreen={screenOf} zoom={view.zoom} corners={corners} cornersMovable={cornersMovable} sigmas={sigmas}
             shapes={step === "place" || step === "handover" ? [] : shapes}
-            marks={step === "place" || step === "handover" ? [] : marks.map((m) => (m.id === pulled?.id ? pulled : m))} marksMovable={step === "outline"}
+            marks={step === "place" || step === "handover" ? [] : marks.map((m) => (m.id === hand.pulled?.id ? hand.pulled : m))} marksMovable={step === "outline"}
             crossing={crossing?.at ?? null} drawing={drawing} drawingTo={cursor ?? (drawing.length && pointer ? plateOf(pointer) : null)} cursor={cursor}
-            selection={selection} faded={dragging} edges={shown !== "result" || holdPlate} beside={surface && besideFrames ? cornersAt({ ...surface, corrections: [] }, besideFrames, frame) : null} onGrab={onGrab} />
+            selection={selection} faded={dragging} edges={shown !== "result" || holdPlate} beside={surface && besideFrames ? cornersAt({ ...surface, corrections: [] }, besideFrames, frame) : null} onGrab={hand.onGrab} />
         )}
         {wipe !== null && <WipeLine x={view.panX + plateSize.width * pixelAspect * view.zoom * wipe} height={size.height} />}
       </svg>
-      {magnifying && hand && <Magnifier at={dragged ?? plateOf(hand)} screen={{ ...hand, width: size.width }} />}
+      {magnifying && pointing && <Magnifier at={hand.held() ?? plateOf(pointing)} screen={{ ...pointing, width: size.width }} />}
       <span className="zoom mono" data-testid="zoom">{Math.round(view.zoom * 100)} %</span>
     </div>
   );

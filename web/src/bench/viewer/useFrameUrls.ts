@@ -19,6 +19,7 @@ export function useTakesState(): string {
 export function useFrameUrl(): (shown: Shown, frame: number) => string {
   const { shot, plate, document, surface, frames } = useWork();
   const held = useBench((s) => s.held);
+  const chart = useBench((s) => s.guide === "chart");
   const state = useTakesState();
   return useCallback(
     (shown, frame) => {
@@ -28,9 +29,9 @@ export function useFrameUrl(): (shown: Shown, frame: number) => string {
         return urls.view(shot.id, shot.revision, surface.id, "coverage", frame, state);
       if (shown === "straight" && knowsLens(document)) return urls.straight(shot.id, shot.revision, frame);
       // Where the surface is lost there is nothing to hold the picture by: the plate shows.
-      if (shown === "still" && surface && frames?.get(frame)?.homography) return urls.view(shot.id, shot.revision, surface.id, held, frame, state);
+      if (shown === "still" && surface && frames?.get(frame)?.homography) return urls.view(shot.id, shot.revision, surface.id, held, frame, state) + (chart ? "&stand_in=true" : "");
       return urls.proxy(plate.hash, frame);
     },
-    [document, frames, held, plate.hash, shot.id, shot.revision, state, surface],
+    [chart, document, frames, held, plate.hash, shot.id, shot.revision, state, surface],
   );
 }
