@@ -35,6 +35,9 @@ SMEARING_PX = 3.0
 # Points that agree this well leave nothing to a coarse look.
 NEAR_POINTS = 40
 NEAR_PX = 0.35
+# A frame that leaves no more than this many times what those around it leave is where it belongs.
+USUAL_COST = 1.15
+COMPARED_FRAMES = 5
 # How far to look for neighbours of a frame that was lost.
 NEAR_FRAMES = 4
 
@@ -255,7 +258,16 @@ class PlaneFollower:
             tried = self._conclude(frame, a, conditions)
             if best is None or best.evidence is None or (tried.evidence is not None and tried.evidence.cost < 0.97 * best.evidence.cost):
                 best = tried
+            # Where it fits as its neighbours do, nobody looks for another place.
+            if best.evidence is not None and best.evidence.cost <= USUAL_COST * self._cost_nearby(frame, results):
+                break
         return best or known
+
+    def _cost_nearby(self, frame: int, results: Mapping[int, FrameResult]) -> float:
+        """What is usually left in the frames around one, code values; 0 where nothing is known."""
+        near = (results.get(frame + k) for k in range(-COMPARED_FRAMES, COMPARED_FRAMES + 1) if k and frame + k != self.reference_frame)
+        costs = [r.evidence.cost for r in near if r is not None and r.evidence is not None and r.evidence.cost > 0]
+        return float(np.median(costs)) if len(costs) >= 3 else 0.0
 
     def _between(self, frame: int, results: Mapping[int, FrameResult]) -> Float64 | None:
         """Where the plane would be from its nearest neighbours on both sides, moving evenly; None when they are far."""

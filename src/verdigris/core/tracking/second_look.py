@@ -14,6 +14,8 @@ MOST_ROUNDS = 3
 ASTRAY = "Two parts of the region move differently, and this frame shows the wrong one clearer. Cut out what runs or slides by."
 # What is called no change at all, px.
 REST_PX = 0.03
+# Frames that a pass has moved by less than this share of their doubt rest.
+RESTING = 0.5
 
 
 def look_again(
@@ -34,6 +36,7 @@ def look_again(
     only : the frames to look at again; by default all
     """
     results, lens_and_rows = dict(known), True
+    shifts: dict[int, float] = {}
     for better in _with_the_surface(follower, results, picture, hidden, stop) if only is None else ():
         results[better.frame] = better
         yield better
@@ -48,15 +51,19 @@ def look_again(
             results = follower.restated(results)
             lens_and_rows = found.moving
             thorough = not found.moving or i == MOST_ROUNDS - 1
+            shifts = {}
         trust, before = trust_of_run(follower, results), dict(results)
+        # With nothing new known of the camera, frames that rest between frames that rest stay as they are.
+        again = None if not shifts else {n + k for n, s in shifts.items() for k in (-1, 0, 1) if s > RESTING}
         first, end = (min(results), max(results) + 1) if only is None else (only.start, only.stop)
         for n, now in zip(range(first, end), pictures(first, end), strict=False):
             if stop():
                 return
-            if n in results and n != follower.reference_frame:
+            if n in results and n != follower.reference_frame and (again is None or n in again):
                 results[n] = follower.settle(n, now, results, hidden(n, results), trust, thorough)
                 yield results[n]
-        if thorough and _at_rest(before, results):
+        shifts = _shifts(before, results) if thorough else {}
+        if thorough and (not shifts or float(np.quantile(list(shifts.values()), 0.75)) < 1.0):
             return
 
 
@@ -87,11 +94,13 @@ def _with_the_surface(
         yield FrameResult(n, "lost", None, None, None, None, 0.0, ASTRAY)
 
 
-def _at_rest(before: Mapping[int, FrameResult], after: Mapping[int, FrameResult]) -> bool:
-    """Whether going through all frames has changed most of them by less than their doubt."""
-    shifts = []
+def _shifts(before: Mapping[int, FrameResult], after: Mapping[int, FrameResult]) -> dict[int, float]:
+    """How far a pass has moved each frame's corners, in units of their doubt."""
+    shifts = {}
     for n, r in after.items():
         old = before[n]
         if r.corners is not None and old.corners is not None and r.sigma_px is not None:
-            shifts.append(float(np.max(np.linalg.norm(r.corners - old.corners, axis=1) / np.maximum(r.sigma_px, REST_PX))))
-    return not shifts or float(np.quantile(shifts, 0.75)) < 1.0
+            shifts[n] = float(np.max(np.linalg.norm(r.corners - old.corners, axis=1) / np.maximum(r.sigma_px, REST_PX)))
+        elif r.status != old.status:
+            shifts[n] = np.inf
+    return shifts
