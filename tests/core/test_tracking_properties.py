@@ -79,7 +79,9 @@ def test_gain_and_bias_do_not_move_the_plane(gain, bias):
         for n, f in enumerate(PLATE.frames)
     ]
     changed = follow(Plate(lit, PLATE.truth, PLATE.corners, PLATE.reference))
-    assert errors(PLATE, changed).max() < 0.08
+    # Darkened code values are noisier in light; a corner may be a little less sure, but nothing is pulled.
+    assert errors(PLATE, changed).max() < 0.12
+    assert np.median(errors(PLATE, changed)) < 0.03
 
 
 @given(st.lists(st.floats(-0.2, 0.2), min_size=8, max_size=8))

@@ -30,6 +30,8 @@ TRUSTED_SHARE = 0.67
 SETTLED = 0.08
 USUAL_BEND_PX = 0.7
 MOST_REACH = 1.5
+# How quickly doubt grows with the distance beyond that.
+REACH_GROWTH = 2.5
 # How far corners usually lie outside of the samples, in half sizes of what is seen.
 USUAL_REACH = 0.3
 # Which samples, least smoothing of the frame (px^2), most steps, and the step (px) at which it is done.
@@ -746,4 +748,4 @@ def corner_sigmas(alignment: Alignment, corners: Float64) -> Float64:
     half = np.maximum((alignment.seen[1] - alignment.seen[0]) / 2, 1e-3)
     out = np.maximum(np.maximum(alignment.seen[0] - points, points - alignment.seen[1]), 0.0) / half
     reach = np.maximum(out.max(axis=1) - USUAL_REACH, 0.0)
-    return np.asarray(np.sqrt(np.maximum(spread, 0.0) * (1 + reach**2)))
+    return np.asarray(np.sqrt(np.maximum(spread, 0.0) * (1 + (REACH_GROWTH * reach) ** 2)))

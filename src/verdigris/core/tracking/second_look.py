@@ -4,7 +4,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 
 import numpy as np
 
-from verdigris.core.tracking.calibrate import calibrate, trust_of_run, worth_settling
+from verdigris.core.tracking.calibrate import calibrate, choose_frames, trust_of_run, worth_settling
 from verdigris.core.tracking.consensus import find_parties, went_astray
 from verdigris.core.tracking.follow import AnalysisPicture, FrameResult, PlaneFollower
 from verdigris.core.types import Bool
@@ -53,8 +53,13 @@ def look_again(
             thorough = not found.moving or i == MOST_ROUNDS - 1
             shifts = {}
         trust, before = trust_of_run(follower, results), dict(results)
-        # With nothing new known of the camera, frames that rest between frames that rest stay as they are.
-        again = None if not shifts else {n + k for n, s in shifts.items() for k in (-1, 0, 1) if s > RESTING}
+        again: set[int] | None = None
+        if not thorough:
+            # More is asked about the camera first: frames that tell of it, and those that tell how it moves there.
+            again = {n + k for n in choose_frames(follower, results) for k in (-2, -1, 0, 1, 2)}
+        elif shifts:
+            # With nothing new known of the camera, frames that rest between frames that rest stay as they are.
+            again = {n + k for n, s in shifts.items() for k in (-1, 0, 1) if s > RESTING}
         first, end = (min(results), max(results) + 1) if only is None else (only.start, only.stop)
         for n, now in zip(range(first, end), pictures(first, end), strict=False):
             if stop():
