@@ -17,8 +17,10 @@ from typing import Literal
 import numpy as np
 
 from verdigris.core.geometry.lens import Lens
-from verdigris.core.tracking.align import Conditions, Fit, fit_at, sandwich
+from verdigris.core.tracking.align import fit_at
 from verdigris.core.tracking.appearance import USUAL_VARIANCE
+from verdigris.core.tracking.doubt import sandwich
+from verdigris.core.tracking.fit import Conditions, Fit
 from verdigris.core.tracking.follow import SHUTTERS, SMEARING_PX, AnalysisPicture, FrameResult, PlaneFollower, trust_of, widened
 from verdigris.core.tracking.optics import Movement, Optics, flow
 from verdigris.core.tracking.synthesis import softness

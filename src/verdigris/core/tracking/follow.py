@@ -12,9 +12,12 @@ import scipy.linalg
 
 from verdigris.core.geometry.homography import apply_homography, homography_from_quads, normalised
 from verdigris.core.geometry.quad import find_quad_problem
-from verdigris.core.tracking.align import Alignment, Conditions, align, corner_margins, corner_sigmas
+from verdigris.core.tracking.align import align
+from verdigris.core.tracking.alignment import Alignment
 from verdigris.core.tracking.appearance import Appearance, build_appearance
+from verdigris.core.tracking.doubt import corner_margins, corner_sigmas
 from verdigris.core.tracking.features import Finder, choose_features, follow_features, moved
+from verdigris.core.tracking.fit import Conditions
 from verdigris.core.tracking.motion import Motion, estimate_motion
 from verdigris.core.tracking.optics import STILL, Movement, Optics, flow
 from verdigris.core.types import Bool, Float32, Float64, Uint8

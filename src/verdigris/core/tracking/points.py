@@ -17,8 +17,10 @@ import cv2
 import numpy as np
 
 from verdigris.core.geometry.homography import apply_homography
-from verdigris.core.tracking.align import Conditions, align, corner_sigmas
+from verdigris.core.tracking.align import align
 from verdigris.core.tracking.appearance import build_appearance
+from verdigris.core.tracking.doubt import corner_sigmas
+from verdigris.core.tracking.fit import Conditions
 from verdigris.core.tracking.follow import AnalysisPicture
 from verdigris.core.tracking.motion import Motion, estimate_motion, fit_motion
 from verdigris.core.tracking.optics import STILL, Optics

@@ -1,0 +1,127 @@
+"""How sure an alignment is: doubt of corners from the scatter of tiles, and how far a surface that bends would move them.
+
+References
+----------
+Liang and Zeger, Longitudinal data analysis using generalized linear models, Biometrika 73(1), 1986:
+cluster-robust covariance, here with tiles as clusters, because residuals within a tile hang together.
+"""
+
+import numpy as np
+
+from verdigris.core.tracking.alignment import Alignment
+from verdigris.core.tracking.fit import Fit
+from verdigris.core.tracking.motion import point_jacobian
+from verdigris.core.types import Float64
+
+USUAL_BEND_PX = 0.7
+MOST_REACH = 1.5
+# How far corners usually lie outside of the samples, in half sizes of what is seen.
+USUAL_REACH = 0.3
+# How quickly doubt grows with the distance beyond that.
+REACH_GROWTH = 2.5
+
+
+def seen_box(fit: Fit) -> Float64:
+    """Low and high corner of nearly all that holds the pose, normalised coordinates, (2, 2)."""
+    assert fit.samples is not None
+    at = fit.normaliser[0, 0] * fit.samples.ideal + fit.normaliser[:2, 2]
+    slope = np.where(fit.weights[:, None] > 0, fit.prediction[:, 1:3], 0.0)
+    pull = fit.weights * np.sum(slope**2, axis=1)
+    box = np.zeros((2, 2))
+    for axis in (0, 1):
+        order = np.argsort(at[:, axis])
+        share = np.cumsum(pull[order])
+        ends = np.searchsorted(share, np.array([0.03, 0.97]) * share[-1])
+        box[:, axis] = at[order[np.minimum(ends, len(order) - 1)], axis]
+    return box
+
+
+def bend_of(fit: Fit) -> tuple[Float64, Float64]:
+    """The step that a fit would take if the surface were allowed to bend a little, and its covariance."""
+    s, n, k = fit.samples, fit.normaliser, fit.freedoms
+    assert s is not None
+    at = np.asarray(n[0, 0] * s.ideal + n[:2, 2], np.float32)
+    squares = (at**2)[:, [0, 0, 1, 1]] * fit.jacobian[:, [0, 1, 0, 1]]
+    hessian, score, tile_score = fit.equations(np.ascontiguousarray(np.concatenate([fit.jacobian, squares], axis=1)))
+    held = hessian.copy()
+    # A bend of a fraction of a pixel is what is looked for; where the picture cannot tell, there is none.
+    unit = max(fit.noise, 1e-3) ** 2
+    held[k + 1 :, k + 1 :] += unit / (n[0, 0] * USUAL_BEND_PX) ** 2 * np.eye(4)
+    scale = np.sqrt(np.maximum(np.diag(held), 1e-12))
+    inverse = np.linalg.pinv(held / np.outer(scale, scale) + 1e-10 * np.eye(len(held))) / np.outer(scale, scale)
+    keep = [*range(k), *range(k + 1, k + 5)]
+    return (inverse @ score)[keep], (inverse @ (tile_score.T @ tile_score) @ inverse)[np.ix_(keep, keep)]
+
+
+def corner_margins(alignment: Alignment, corners: Float64) -> Float64:
+    """How far each corner would move if the surface were allowed to bend, beyond what chance would show, (4,) plate px.
+
+    A lens that is not quite what it was taken for, rows that are read later, a surface that is not quite flat: all of them
+    leave a smooth remainder that the motion model cannot follow, and that neighbouring tiles agree on.
+
+    Parameters
+    ----------
+    corners : (4, 2) float64, ideal frame px
+    """
+    n = alignment.normaliser
+    at = corners @ n[:2, :2].T + n[:2, 2]
+    # Far outside the region squares say nothing any more.
+    far = np.clip(at, -MOST_REACH, MOST_REACH) ** 2
+    squares = np.zeros((len(at), 2, 4))
+    squares[:, 0, 0], squares[:, 1, 1], squares[:, 0, 2], squares[:, 1, 3] = far[:, 0], far[:, 0], far[:, 1], far[:, 1]
+    jac = np.concatenate([point_jacobian(at, alignment.covariance.shape[0]), squares], axis=2) / n[0, 0]
+    moved = np.einsum("nik,k->ni", jac, alignment.bend)
+    chance = np.einsum("nik,kl,nil->n", jac, alignment.bend_covariance, jac)
+    return np.asarray(np.sqrt(np.maximum(np.sum(moved**2, axis=1) - 3.0 * chance, 0.0)))
+
+
+def sandwich(hessian: Float64, tile_score: Float64, tile_hessian: Float64 | None = None) -> Float64:
+    """Covariance of a fit from the scatter of its tiles' pulls.
+
+    Parameters
+    ----------
+    hessian : (k, k)
+    tile_score : (tiles, k)
+    tile_hessian : (tiles, k, k), each tile's share of the Hessian; with it, every tile's pull is what it would be if the fit
+        had not seen the tile, which keeps few tiles far to one side from looking certain
+
+    References
+    ----------
+    Bell and McCaffrey, Bias reduction in standard errors for linear regression with multi-stage samples, 2002.
+    """
+    k = len(hessian)
+    scale = np.sqrt(np.maximum(np.diag(hessian), 1e-12))
+    inverse = np.linalg.pinv(hessian / np.outer(scale, scale) + 1e-10 * np.eye(k)) / np.outer(scale, scale)
+    alive = int((np.abs(tile_score).sum(axis=1) > 0).sum())
+    if tile_hessian is not None:
+        leverage = tile_hessian @ inverse
+        # A tile that alone holds some freedom is left with a tenth of itself rather than with nothing.
+        left = np.eye(k)[None] - 0.95 * leverage
+        tile_score = np.linalg.solve(left, tile_score[:, :, None])[:, :, 0]
+        correction = (alive - 1) / max(1, alive) if alive > k else 50.0
+    else:
+        correction = alive / max(1, alive - k) if alive > k else 50.0
+    return np.asarray(correction * inverse @ (tile_score.T @ tile_score) @ inverse)
+
+
+def corner_sigmas(alignment: Alignment, corners: Float64) -> Float64:
+    """Radial standard deviation of each corner in the frame, (4,) float64, plate px.
+
+    Parameters
+    ----------
+    corners : (4, 2) float64, ideal frame px
+
+    Notes
+    -----
+    The square root of the covariance's trace is the root mean square distance from the true corner. What is small where
+    the picture is seen grows away from it: a corner that lies out by more than is seen is several times less sure
+    than the covariance says.
+    """
+    n = alignment.normaliser
+    points = corners @ n[:2, :2].T + n[:2, 2]
+    jac = point_jacobian(points, alignment.covariance.shape[0]) / n[0, 0]
+    spread = np.einsum("nik,kl,nil->n", jac, alignment.covariance, jac)
+    half = np.maximum((alignment.seen[1] - alignment.seen[0]) / 2, 1e-3)
+    out = np.maximum(np.maximum(alignment.seen[0] - points, points - alignment.seen[1]), 0.0) / half
+    reach = np.maximum(out.max(axis=1) - USUAL_REACH, 0.0)
+    return np.asarray(np.sqrt(np.maximum(spread, 0.0) * (1 + (REACH_GROWTH * reach) ** 2)))

@@ -1,0 +1,472 @@
+"""One frame compared with the reference at one pose: samples, prediction, weights, and gain and bias of every tile.
+
+References
+----------
+Bartoli, Groupwise geometric and photometric direct image registration, PAMI 30(12), 2008: gain and bias
+eliminated from the normal equations (Schur complement), here for every tile.
+"""
+
+from dataclasses import dataclass, field, replace
+from itertools import pairwise
+
+import cv2
+import numba
+import numpy as np
+
+from verdigris.core.tracking.appearance import Appearance, frame_normaliser
+from verdigris.core.tracking.motion import FREEDOMS, Motion
+from verdigris.core.tracking.optics import Movement, Optics
+from verdigris.core.tracking.synthesis import predict, rim_px, softness
+from verdigris.core.tracking.tone import encode_table, to_code, to_light
+from verdigris.core.types import Bool, Float32, Float64, Int
+
+# Share of the pixels that two fits are compared on: the rest is what something in front leaves.
+TRUSTED_SHARE = 0.67
+
+
+@dataclass(frozen=True)
+class Conditions:
+    """What a frame is like, as far as it is known before it is compared.
+
+    Attributes
+    ----------
+    movement, reference_movement : how the plane moves at the frame and at the reference
+    blur : variance by which the frame is softer than the reference, plate px^2
+    shutter : variance of the exposure in time, frames^2
+    shutters : values to choose from, where it is not known
+    hidden : (H, W) bool, what something nearer covers, or None
+    trust : (tiles,) 0..1, how far each tile has moved with the plane in other frames, or None
+    """
+
+    movement: Movement
+    reference_movement: Movement
+    blur: float = 0.0
+    shutter: float = 0.0
+    shutters: tuple[float, ...] = ()
+    hidden: Bool | None = None
+    trust: Float64 | None = None
+
+
+class FramePictures:
+    """Smoothed versions of one frame around a box, made when asked for."""
+
+    def __init__(self, values: Float32, box: tuple[int, int, int, int], bend: float) -> None:
+        x0, y0, x1, y1 = box
+        self.origin = (x0, y0)
+        self._values = np.ascontiguousarray(values[y0:y1, x0:x1])
+        self._light, self._table, self._bend = to_light(self._values, bend), encode_table(bend), bend
+        self._made: dict[float, Float32] = {}
+
+    def smoothed(self, variance: float) -> Float32:
+        """Code values after smoothing in linear light."""
+        key = round(variance, 3)
+        if key not in self._made:
+            if len(self._made) > 3:
+                self._made.clear()
+            soft = cv2.GaussianBlur(self._light, (0, 0), float(np.sqrt(variance)), borderType=cv2.BORDER_REFLECT_101)
+            self._made[key] = to_code(soft, self._table)
+        return self._made[key]
+
+    def bent(self, bend: float) -> "FramePictures":
+        """The same frame under another tone curve."""
+        height, width = self._values.shape
+        other = FramePictures(self._values, (0, 0, width, height), bend)
+        other.origin = self.origin
+        return other
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _fit_tiles(template, values, seen, weights, tiles, gain, bias, spread, correlation, mass, energy):  # type: ignore[no-untyped-def]
+    """Weighted gain and bias of every tile, its residual variance, correlation, number of samples and template variance."""
+    count = gain.shape[0]
+    sums = np.zeros((count, 6))
+    for i in range(template.shape[0]):
+        if seen[i]:
+            w, t, v = weights[i], template[i], values[i]
+            s = sums[tiles[i]]
+            s[0] += w
+            s[1] += w * t
+            s[2] += w * v
+            s[3] += w * t * t
+            s[4] += w * t * v
+            s[5] += w * v * v
+            mass[tiles[i]] += 1.0
+    for k in range(count):
+        w = sums[k, 0]
+        gain[k], bias[k], spread[k], correlation[k], energy[k] = 1.0, 0.0, 1.0, 0.0, 0.0
+        if mass[k] < 12 or w < 1e-6:
+            mass[k] = 0.0
+            continue
+        mt, mv = sums[k, 1] / w, sums[k, 2] / w
+        vt = max(sums[k, 3] / w - mt * mt, 1e-9)
+        vv = max(sums[k, 5] / w - mv * mv, 1e-9)
+        c = sums[k, 4] / w - mt * mv
+        g = min(max(c / vt, 0.05), 20.0)
+        gain[k], bias[k] = g, mv - g * mt
+        correlation[k] = c / np.sqrt(vt * vv)
+        spread[k] = max(vv - 2 * g * c + g * g * vt, 1e-10)
+        energy[k] = vt
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _project_out(jacobian, template, values, seen, weights, tiles, gain, bias, mass, rows, pulls):  # type: ignore[no-untyped-def]
+    """Weighted Jacobian rows with every tile's gain and bias projected out, and rows times residual."""
+    n, k = jacobian.shape
+    count = gain.shape[0]
+    sums = np.zeros((count, 3))
+    sj = np.zeros((count, k))
+    stj = np.zeros((count, k))
+    for i in range(n):
+        if seen[i]:
+            w, t, tile = weights[i], template[i], tiles[i]
+            s, p, q = sums[tile], sj[tile], stj[tile]
+            s[0] += w
+            s[1] += w * t
+            s[2] += w * t * t
+            for a in range(k):
+                wj = w * jacobian[i, a]
+                p[a] += wj
+                q[a] += wj * t
+    middle = np.zeros(count)
+    for tile in range(count):
+        if mass[tile] > 0 and sums[tile, 0] > 1e-9:
+            w = sums[tile, 0]
+            middle[tile] = sums[tile, 1] / w
+            var = max(sums[tile, 2] - sums[tile, 1] * middle[tile], 1e-12)
+            for a in range(k):
+                slope = (stj[tile, a] - middle[tile] * sj[tile, a]) / var
+                sj[tile, a] /= w
+                stj[tile, a] = slope
+    for i in range(n):
+        tile = tiles[i]
+        if seen[i] and mass[tile] > 0 and weights[i] > 0:
+            t, g = template[i], gain[tile]
+            root = np.sqrt(weights[i])
+            r = root * (values[i] - g * t - bias[tile])
+            c, p, q = t - middle[tile], sj[tile], stj[tile]
+            for a in range(k):
+                j = root * g * (jacobian[i, a] - p[a] - q[a] * c)
+                rows[i, a] = j
+                pulls[i, a] = j * r
+        else:
+            for a in range(k):
+                rows[i, a] = 0.0
+                pulls[i, a] = 0.0
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _prepare(prediction, image, x0, y0, pixels, ideal, depth, tiles, rim, normaliser, freedoms, template, values, jacobian, known, seen):  # type: ignore[no-untyped-def]
+    """Frame values, and how each prediction changes with the pose's freedoms and with blur."""
+    s, nx, ny = normaliser[0, 0], normaliser[0, 2], normaliser[1, 2]
+    for i in range(pixels.shape[0]):
+        row, col = pixels[i, 1] - y0, pixels[i, 0] - x0
+        there = prediction[i, 0] > -50 and row >= 0 and col >= 0 and row < image.shape[0] and col < image.shape[1]
+        known[i] = there
+        seen[i] = there and depth[i] >= rim[tiles[i]]
+        if not there:
+            template[i] = 0.0
+            for a in range(freedoms + 1):
+                jacobian[i, a] = 0.0
+            continue
+        template[i] = prediction[i, 0]
+        values[i] = image[row, col]
+        x, y = s * ideal[i, 0] + nx, s * ideal[i, 1] + ny
+        gx, gy = -prediction[i, 1] / s, -prediction[i, 2] / s
+        radial = x * gx + y * gy
+        j = jacobian[i]
+        j[0], j[1] = gx, gy
+        if freedoms > 2:
+            j[2] = x * gy - y * gx
+        if freedoms > 3:
+            j[3] = 3 * radial
+        if freedoms > 4:
+            j[4], j[5] = x * gx - y * gy, y * gx + x * gy
+        if freedoms > 6:
+            j[6], j[7] = -x * radial, -y * radial
+        j[freedoms] = prediction[i, 3]
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _expect(template, values, prediction, seen, tiles, gain, bias, mass, noise, slip, residual, expected, tile_square):  # type: ignore[no-untyped-def]
+    """Residuals, what is expected of them, and the mean square of their ratio per tile."""
+    total = np.zeros(gain.shape[0])
+    for i in range(template.shape[0]):
+        tile = tiles[i]
+        if not seen[i] or mass[tile] == 0:
+            residual[i], expected[i] = 0.0, 1.0
+            continue
+        g = gain[tile] * np.sqrt(prediction[i, 1] ** 2 + prediction[i, 2] ** 2)
+        residual[i] = values[i] - gain[tile] * template[i] - bias[tile]
+        expected[i] = np.sqrt(noise * noise + slip * slip * g * g)
+        ratio = min(abs(residual[i]) / expected[i], 12.0)
+        tile_square[tile] += ratio * ratio
+        total[tile] += 1.0
+    for tile in range(gain.shape[0]):
+        tile_square[tile] = tile_square[tile] / total[tile] if total[tile] > 0 else 1.0
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _reweigh(residual, expected, seen, tiles, tile_weight, noise, weights):  # type: ignore[no-untyped-def]
+    """Tukey's biweight on the residual against what is expected, times the weight of the tile and of the expectation."""
+    for i in range(residual.shape[0]):
+        if not seen[i]:
+            weights[i] = 0.0
+            continue
+        r = residual[i] / (4.685 * expected[i])
+        inside = 1.0 - r * r
+        weights[i] = tile_weight[tiles[i]] * inside * inside * (noise / expected[i]) ** 2 if inside > 0 else 0.0
+
+
+@dataclass
+class _Samples:
+    """Frame pixels compared at one pose."""
+
+    pixels: Int
+    ideal: Float64
+    times: Float64
+    tiles: Int
+    depth: Float32
+    values: Float32 = field(default_factory=lambda: np.zeros(0, np.float32))
+
+
+def box_of(appearance: Appearance, optics: Optics, h: Float64, move: Movement) -> tuple[int, int, int, int] | None:
+    """Box of frame pixels (x0, y0, x1, y1) around the region under a pose, with room for smoothing; None when outside."""
+    at = optics.project(appearance.points[appearance.few], h, move)
+    at = at[np.all(np.abs(at) < 9e4, axis=1)]
+    if len(at) < 20:
+        return None
+    margin = 24
+    x0, y0 = np.maximum(np.floor(at.min(axis=0)).astype(int) - margin, 0)
+    x1, y1 = np.minimum(np.ceil(at.max(axis=0)).astype(int) + margin, [optics.width, optics.height])
+    return (int(x0), int(y0), int(x1), int(y1)) if x1 - x0 > 8 and y1 - y0 > 8 else None
+
+
+def _place(appearance: Appearance, optics: Optics, h: Float64, conditions: Conditions, which: Int | None) -> _Samples:
+    """The frame's pixels nearest to where the samples fall; those covered or outside are left out."""
+    points = appearance.points if which is None else appearance.points[which]
+    tiles = appearance.tiles if which is None else appearance.tiles[which]
+    depth = appearance.depth if which is None else appearance.depth[which]
+    at = np.floor(optics.project(points, h, conditions.movement)).astype(np.int64)
+    inside = (at[:, 0] >= 2) & (at[:, 1] >= 2) & (at[:, 0] < optics.width - 2) & (at[:, 1] < optics.height - 2)
+    if conditions.hidden is not None:
+        inside[inside] = ~conditions.hidden[at[inside, 1], at[inside, 0]]
+    flat = at[:, 1] * optics.width + at[:, 0]
+    # Where the plane is seen smaller, several samples fall on one pixel: it counts once.
+    flat[~inside] = -1 - np.arange(int((~inside).sum()))
+    _, first = np.unique(flat, return_index=True)
+    keep = np.sort(first[inside[first]])
+    at = at[keep]
+    centres = at + 0.5
+    return _Samples(
+        at, optics.ideal(centres), optics.row_time(centres[:, 1]) if optics.readout else np.zeros(len(keep)), tiles[keep], depth[keep]
+    )
+
+
+class Fit:
+    """Working state of one alignment: samples, prediction, weights, tiles."""
+
+    def __init__(self, appearance: Appearance, optics: Optics, pictures: FramePictures, conditions: Conditions, motion: Motion) -> None:
+        self.appearance, self.optics, self.pictures, self.conditions = appearance, optics, pictures, conditions
+        self.freedoms = FREEDOMS[motion]
+        count = len(appearance.centres)
+        self.gain, self.bias, self.spread = np.ones(count), np.zeros(count), np.ones(count)
+        self.correlation, self.mass, self.energy = np.zeros(count), np.zeros(count), np.zeros(count)
+        self.blur = conditions.blur
+        self.noise, self.slip = 0.0, 0.0
+        self.samples: _Samples | None = None
+
+    def place(self, h: Float64, which: Int | None) -> bool:
+        """Choose pixels for a pose; False when hardly any are left."""
+        self.samples = _place(self.appearance, self.optics, h, self.conditions, which)
+        self.normaliser = frame_normaliser(self.appearance, h)
+        n = len(self.samples.tiles)
+        trust = self.conditions.trust
+        self.weights = np.ones(n, np.float32) if trust is None else trust[self.samples.tiles].astype(np.float32)
+        self.total = len(self.appearance.points) if which is None else len(which)
+        return n >= 60
+
+    def adopt(self, other: "Fit", h: Float64, least: float) -> None:
+        """Look at the pixels of another fit with its weights, so that both can be compared pixel by pixel."""
+        s = other.samples
+        assert s is not None
+        centres = np.asarray(s.pixels + 0.5, np.float64)
+        times = self.optics.row_time(centres[:, 1]) if self.optics.readout else np.zeros(len(centres))
+        self.samples = replace(s, ideal=self.optics.ideal(centres), times=times)
+        self.weights = other.weights.copy()
+        self.look(h, least)
+
+    def look(self, h: Float64, least: float) -> None:
+        """Predict the pixels under a pose, and read the frame there."""
+        s = self.samples
+        assert s is not None
+        c = self.conditions
+        self.soft = softness(self.appearance, h, c.movement, c.reference_movement, self.blur, c.shutter, least)
+        image, (x0, y0) = self.pictures.smoothed(self.soft.smoothing), self.pictures.origin
+        self.prediction = predict(self.appearance, self.soft, s.ideal, s.times, s.tiles, h, c.movement, c.shutter)
+        n = len(s.tiles)
+        self.template, self.values = np.empty(n, np.float32), np.zeros(n, np.float32)
+        self.jacobian = np.empty((n, self.freedoms + 1), np.float32)
+        known, seen = np.empty(n, np.bool_), np.empty(n, np.bool_)
+        rim = rim_px(self.soft)
+        _prepare(
+            self.prediction, image, x0, y0, s.pixels, s.ideal, s.depth, s.tiles, rim, self.normaliser, self.freedoms,
+            self.template, self.values, self.jacobian, known, seen,
+        )  # fmt: skip
+        # A narrow region keeps its middle, whatever the smear.
+        if seen.sum() < 0.35 * known.sum():
+            seen = known & (s.depth >= np.minimum(rim, 2.5)[s.tiles])
+        self.seen = seen
+        self.fit_tiles()
+
+    def fit_tiles(self) -> None:
+        """Gain and bias of the tiles with the weights at hand."""
+        assert self.samples is not None
+        self.mass[:] = 0
+        _fit_tiles(
+            self.template, self.values, self.seen, self.weights, self.samples.tiles,
+            self.gain, self.bias, self.spread, self.correlation, self.mass, self.energy,
+        )  # fmt: skip
+
+    def residuals(self) -> Float64:
+        """Frame minus prediction after gain and bias, code values, (N,)."""
+        assert self.samples is not None
+        tiles = self.samples.tiles
+        return np.asarray(self.values - self.gain[tiles] * self.template - self.bias[tiles])
+
+    def reweigh(self) -> None:
+        """Give samples and tiles that disagree less weight.
+
+        Notes
+        -----
+        Even a right pose leaves residuals where the picture is steep: what is expected is noise, and a slip (px) times
+        the gradient. Both are measured, noise where the picture is flat, slip where it is steepest.
+        """
+        assert self.samples is not None
+        alive = self.mass > 0
+        if not alive.any():
+            return
+        tiles, n = self.samples.tiles, len(self.samples.tiles)
+        counted = np.flatnonzero(self.seen & (self.mass[tiles] > 0))
+        counted = counted[:: max(1, len(counted) // 3000)]
+        r = np.abs(self.residuals()[counted])
+        steep = self.gain[tiles[counted]] * np.hypot(self.prediction[counted, 1], self.prediction[counted, 2])
+        order = np.argsort(steep)
+        flat, edge = order[: len(order) // 2], order[-len(order) // 5 :]
+        self.noise = max(1.4826 * float(np.median(r[flat])), 1e-3)
+        self.slip = 1.4826 * float(
+            np.median(np.sqrt(np.maximum(r[edge] ** 2 - (0.6745 * self.noise) ** 2, 0)) / np.maximum(steep[edge], 1e-4))
+        )
+        self.slip = float(np.clip(self.slip, 0.005, 0.5))
+        residual, expected, square = np.empty(n, np.float32), np.empty(n, np.float32), np.zeros(len(self.gain))
+        _expect(
+            self.template, self.values, self.prediction, self.seen, tiles, self.gain, self.bias, self.mass, self.noise, self.slip,
+            residual, expected, square,
+        )  # fmt: skip
+        # A tile that disagrees far more than its fellows sees something else; blank ones cannot disagree.
+        trust = self.conditions.trust
+        telling = alive & (self.energy > 4 * self.noise**2)
+        if trust is not None and (telling & (trust > 0.5)).sum() >= 4:
+            telling &= trust > 0.5
+        typical = max(float(np.median(square[telling if telling.sum() >= 4 else alive])), 0.3)
+        tile_weight = np.minimum(1.0, (3.0 * typical / np.maximum(square, 1e-9)) ** 2)
+        tile_weight[(self.correlation < 0.3) & (self.energy > 4 * self.noise**2)] = 0.0
+        self.agreement = np.where(alive, tile_weight, np.nan).astype(np.float32)
+        if trust is not None:
+            tile_weight = tile_weight * trust
+        _reweigh(residual, expected, self.seen, tiles, tile_weight, self.noise, self.weights)
+        self.fit_tiles()
+
+    def equations(self, jacobian: Float32 | None = None) -> tuple[Float64, Float64, Float64]:
+        """Hessian (k, k), score (k,), score of every tile (tiles, k)."""
+        assert self.samples is not None
+        jac = self.jacobian if jacobian is None else jacobian
+        rows, pulls = np.empty_like(jac), np.empty_like(jac)
+        tiles = self.samples.tiles
+        _project_out(jac, self.template, self.values, self.seen, self.weights, tiles, self.gain, self.bias, self.mass, rows, pulls)
+        self._rows = rows
+        tile_score = np.add.reduceat(pulls, np.flatnonzero(np.diff(tiles, prepend=-1)), axis=0, dtype=np.float64)
+        return (rows.T @ rows).astype(np.float64), tile_score.sum(axis=0), tile_score
+
+    def tile_hessians(self) -> Float64:
+        """Each tile's share of the last equations' Hessian, (tiles, k, k), tiles that have samples only."""
+        assert self.samples is not None
+        starts = [*np.flatnonzero(np.diff(self.samples.tiles, prepend=-1)), len(self.samples.tiles)]
+        return np.array([(r := self._rows[a:b]).T @ r for a, b in pairwise(starts)], dtype=np.float64)
+
+    def shutter_costs(self, h: Float64, least: float, candidates: tuple[float, ...]) -> Float64:
+        """How well a pose that is nearly right fits with each of some shutters, code values: lower fits better."""
+        costs, c = [], self.conditions
+        # A softer comparison leaves less in any case: all are made at the softness that one of them needs.
+        least = max(softness(self.appearance, h, c.movement, c.reference_movement, self.blur, s, least).smoothing for s in candidates)
+        for shutter in candidates:
+            self.conditions = replace(c, shutter=shutter)
+            self.look(h, least)
+            costs.append(self.cost())
+        return np.array(costs)
+
+    def by_shutter(self, h: Float64) -> Float32:
+        """Change of the predicted values per unit of the shutter's variance, (N,)."""
+        c, s, delta = self.conditions, self.samples, 0.002
+        assert s is not None
+        soft = softness(self.appearance, h, c.movement, c.reference_movement, self.blur, c.shutter + delta, self.soft.smoothing, True)
+        other = predict(self.appearance, soft, s.ideal, s.times, s.tiles, h, c.movement, c.shutter + delta)[:, 0]
+        return np.where(self.seen & (other > -50), (other - self.prediction[:, 0]) / delta, 0).astype(np.float32)
+
+    def by_tone(self, bent: Appearance, bend: float, h: Float64) -> Float32:
+        """Change of the predicted values against the frame's per unit of the tone curve's bend, (N,)."""
+        c, s = self.conditions, self.samples
+        assert s is not None
+        delta = bend - self.optics.tone
+        other = predict(bent, self.soft, s.ideal, s.times, s.tiles, h, c.movement, c.shutter)[:, 0]
+        image, (x0, y0) = self.pictures.bent(bend).smoothed(self.soft.smoothing), self.pictures.origin
+        values = image[np.clip(s.pixels[:, 1] - y0, 0, image.shape[0] - 1), np.clip(s.pixels[:, 0] - x0, 0, image.shape[1] - 1)]
+        change = (other - self.prediction[:, 0]) - (values - self.values) / self.gain[s.tiles]
+        return np.where(self.seen & (other > -50), change / delta, 0).astype(np.float32)
+
+    def steep(self) -> Bool:
+        """The quarter of the trusted samples where the picture is steepest: those that would show a fault, (N,)."""
+        assert self.samples is not None
+        usable, trust = self.seen, self.conditions.trust
+        if trust is not None:
+            trusted = usable & (trust[self.samples.tiles] > 0.3)
+            usable = trusted if trusted.sum() > 100 else usable
+        gradient = np.where(usable[:, None], self.prediction[:, 1:3], 0.0)
+        slope = np.hypot(gradient[:, 0], gradient[:, 1])
+        least = float(np.quantile(slope[usable], 0.75)) if usable.any() else 0.0
+        return np.asarray(slope > max(least, 1e-6))
+
+    def cost(self) -> float:
+        """Root mean square of the smaller residuals where the picture is steep, code values: lower fits better.
+
+        The largest third is what something in front leaves; it says nothing about the plane.
+        """
+        r = np.abs(self.residuals()[self.steep()])
+        most = int(TRUSTED_SHARE * len(r))
+        return float(np.sqrt(np.mean(np.partition(r, most)[:most] ** 2))) if most else 1.0
+
+    def gain_over(self, other: "Fit") -> float | None:
+        """Share of another fit's residual that this one does without, on the same pixels; None when there are too few.
+
+        Noise is the same on both sides and cancels; the largest third is what something in front leaves.
+        """
+        both = other.steep() & self.seen
+        mine, theirs = np.abs(self.residuals()[both]), np.abs(other.residuals()[both])
+        most = int(TRUSTED_SHARE * len(mine))
+        if most < 50:
+            return None
+        counted = np.argpartition(np.maximum(mine, theirs), most)[:most]
+        return 1.0 - float(np.sqrt(np.mean(mine[counted] ** 2) / max(float(np.mean(theirs[counted] ** 2)), 1e-12)))
+
+    def good_share(self) -> float:
+        """Share of the texture in view (as variance, capped) that is seen as it should be."""
+        # What correlation can be expected: signal against the noise that is there.
+        noise = max(self.noise, 1e-3) ** 2
+        signal = self.gain**2 * self.energy
+        expected = np.sqrt(signal / (signal + noise))
+        good = (self.correlation > 0.7 * expected) & (self.gain > 0.2) & (signal > 2 * noise)
+        weight = self.mass * np.sqrt(
+            np.minimum(self.energy, 4 * float(np.median(self.energy[self.mass > 0])) if (self.mass > 0).any() else 1.0)
+        )
+        if self.conditions.trust is not None:
+            weight = weight * self.conditions.trust
+        return float((weight * good).sum() / max(float(weight.sum()), 1e-12))
