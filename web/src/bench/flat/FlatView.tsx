@@ -208,7 +208,7 @@ export function FlatView({ tall }: { tall?: boolean }) {
             marks={[]} marksMovable={false} crossing={null} drawing={drawing} drawingTo={null} cursor={null} selection={selection} faded={dragging} edges={false} beside={null} onGrab={hand.onGrab} />
         </svg>
       )}
-      {corners && <PatchChoice />}
+      {corners && (!outlining || other) && <PatchChoice />}
     </div>
   );
 }
