@@ -37,6 +37,7 @@ def look_again(
     """
     results, lens_and_rows = dict(known), True
     shifts: dict[int, float] = {}
+    partly = False
     for better in _with_the_surface(follower, results, picture, hidden, stop) if only is None else ():
         results[better.frame] = better
         yield better
@@ -45,7 +46,8 @@ def look_again(
         if lens_and_rows and i < MOST_ROUNDS:
             so_far = dict(results)
             found = calibrate(follower, results, picture, lambda n, r=so_far: hidden(n, r), lens, readout, stop)  # type: ignore[misc]
-            if stop() or not worth_settling(follower, results, found):
+            # A round that touched some frames only is always followed by one over all of them.
+            if stop() or not (partly or worth_settling(follower, results, found)):
                 return
             follower = follower.under(found.optics, found.reference_movement)
             results = follower.restated(results)
@@ -67,7 +69,7 @@ def look_again(
             if n in results and n != follower.reference_frame and (again is None or n in again):
                 results[n] = follower.settle(n, now, results, hidden(n, results), trust, thorough)
                 yield results[n]
-        shifts = _shifts(before, results) if thorough else {}
+        shifts, partly = _shifts(before, results) if thorough else {}, not thorough
         if thorough and (not shifts or float(np.quantile(list(shifts.values()), 0.75)) < 1.0):
             return
 
