@@ -2,6 +2,7 @@
 
 import itertools
 import json
+import os
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict
@@ -63,8 +64,7 @@ class NearFrames:
         with ThreadPoolExecutor(1) as ahead:
             coming = None
             for n in known:
-                kept = self._kept(n)
-                assert kept is not None
+                kept = self._kept(n) or self._reader().frame(n)
                 if n == known[-1] and rest:
                     # While the last one is worked on, the plate is decoded up to what comes next. No sooner: that would
                     # hold up the first.
@@ -94,7 +94,12 @@ class NearFrames:
     def _kept(self, n: int) -> Frame | None:
         if not self._has(n):
             return None
-        with np.load(self._path(n), allow_pickle=False) as kept:
+        try:
+            file = np.load(self._path(n), allow_pickle=False)
+        except FileNotFoundError:
+            # Another worker has just made room.
+            return None
+        with file as kept:
             planes = (kept["y"], kept["u"], kept["v"])
             coding = YuvCoding(**json.loads(str(kept["coding"])))
             return YuvFrame(planes, coding, kept.get("alpha"))
@@ -106,11 +111,13 @@ class NearFrames:
         arrays: dict[str, AnyArray] = dict(zip("yuv", frame.planes, strict=True))
         if frame.alpha is not None:
             arrays["alpha"] = frame.alpha
-        unfinished = self._path(n).with_suffix(".unfinished")
+        # Two workers may keep the same frame: each writes a file of its own.
+        unfinished = self._path(n).with_suffix(f".{os.getpid()}.unfinished")
         with unfinished.open("wb") as f:
             np.savez(f, coding=np.array(json.dumps(asdict(frame.coding))), **arrays)  # type: ignore[arg-type]
         unfinished.replace(self._path(n))
-        for old in sorted(self._folder.glob("*.npz"), key=lambda p: p.stat().st_mtime)[:-MOST_KEPT]:
+        there = {p: p.stat().st_mtime for p in self._folder.glob("*.npz") if p.exists()}
+        for old in sorted(there, key=lambda p: there[p])[:-MOST_KEPT]:
             old.unlink(missing_ok=True)
         return frame
 
