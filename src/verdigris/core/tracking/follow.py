@@ -20,6 +20,7 @@ from verdigris.core.tracking.features import Finder, choose_features, follow_fea
 from verdigris.core.tracking.fit import Conditions
 from verdigris.core.tracking.motion import Motion, estimate_motion
 from verdigris.core.tracking.optics import STILL, Movement, Optics, flow
+from verdigris.core.tracking.point_evidence import look_at_points, weigh_points
 from verdigris.core.types import Bool, Float32, Float64, Uint8
 
 Status = Literal["followed", "carried", "by_hand", "lost"]
@@ -258,6 +259,9 @@ class PlaneFollower:
             conditions = Conditions(self.movement_at(frame, around), self.reference_movement, blur, shutter, (), hidden, trust)
             rough = own is None or start is between
             a = align(self.appearance, self.optics, now.values, start, conditions, self.motion, coarse=rough, thorough=thorough)
+            if thorough and a is not None:
+                seen = look_at_points(self.appearance, self.optics, now.values, a.h, a.blur, conditions, self._features)
+                a = weigh_points(a, seen, self.motion, self.plane_corners, trust)
             tried = self._conclude(frame, a, conditions)
             if best is None or best.evidence is None or (tried.evidence is not None and tried.evidence.cost < 0.97 * best.evidence.cost):
                 best = tried
