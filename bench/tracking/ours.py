@@ -7,6 +7,7 @@ from bench.tracking.measure import Answer
 from verdigris.core.matte.occlusion import region_mask
 from verdigris.core.tracking.follow import AnalysisPicture, FrameResult, PlaneFollower
 from verdigris.core.tracking.second_look import look_again
+from verdigris.core.tracking.templates import Templates
 
 
 def follow(plate: Plate) -> list[FrameResult]:
@@ -16,11 +17,12 @@ def follow(plate: Plate) -> list[FrameResult]:
     hidden = plate.hidden.get(plate.reference)
     region = region_mask(plate.include, plate.exclude, None if hidden is None else hidden.astype(np.float32), width, height)
     follower = PlaneFollower(pictures[plate.reference], region, plate.truth[plate.reference], "perspective", plate.reference)
+    templates = Templates(follower)
     results = {plate.reference: follower.reference_result()}
     for step in (1, -1):
         history, n = [results[plate.reference]], plate.reference + step
         while 0 <= n < len(pictures):
-            results[n] = follower.step(n, pictures[n - step], pictures[n], history, plate.hidden.get(n))
+            results[n] = templates.step(n, pictures[n - step], pictures[n], history, plate.hidden.get(n))
             history.append(results[n])
             n += step
     for better in look_again(

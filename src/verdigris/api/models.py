@@ -159,6 +159,7 @@ class TakeFrameView(BaseModel):
     residual_px: float | None
     share_used: float
     margin_px: float | None
+    through: int | None
     reason: str
 
 

@@ -48,7 +48,8 @@ def job_view(j: Job) -> JobView:
 def frame_view(r: FrameResult) -> TakeFrameView:
     """One frame of a take for the client."""
     return TakeFrameView(
-        frame=r.frame, status=r.status, residual_px=r.residual_px, share_used=r.share_used, margin_px=r.margin_px, reason=r.reason,
+        frame=r.frame, status=r.status, residual_px=r.residual_px, share_used=r.share_used, margin_px=r.margin_px, through=r.through,
+        reason=r.reason,
         homography=None if r.homography is None else r.homography.reshape(-1).tolist(),
         sigma_px=None if r.sigma_px is None else r.sigma_px.tolist(),
     )  # fmt: skip

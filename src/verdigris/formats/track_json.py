@@ -28,6 +28,7 @@ class TrackFrame(BaseModel):
     residual_px: float | None = None
     share_used: float | None = None
     margin_px: float | None = None
+    through: int | None = Field(default=None, ge=0)
     reason: str = ""
 
     def result(self) -> FrameResult:
@@ -42,6 +43,7 @@ class TrackFrame(BaseModel):
             self.share_used if self.share_used is not None else 0.0,
             self.reason,
             margin_px=self.margin_px,
+            through=self.through,
         )
 
 
@@ -73,6 +75,7 @@ def track_frame(r: FrameResult) -> TrackFrame:
             "residual_px": r.residual_px,
             "share_used": r.share_used,
             "margin_px": r.margin_px,
+            "through": r.through,
             "reason": r.reason,
         }
     )

@@ -13,6 +13,7 @@ from verdigris.core.tracking.follow import AnalysisPicture, FrameResult, PlaneFo
 from verdigris.core.tracking.optics import Optics
 from verdigris.core.tracking.points import PointResult
 from verdigris.core.tracking.second_look import look_again
+from verdigris.core.tracking.templates import Templates
 from verdigris.core.types import Bool
 from verdigris.media.facts import MediaFacts
 from verdigris.media.frames import Frame
@@ -235,6 +236,7 @@ def _one_way(
     if first + step == end:
         return
     before: AnalysisPicture | None = None
+    templates = Templates(follower)
     for n, picture in zip(range(first, end, step), reader.frames(first, end, step), strict=False):
         if stop():
             return
@@ -242,7 +244,7 @@ def _one_way(
         if before is not None:
             known = {r.frame: r for r in history}
             hidden = unusable_at(shot, surface, tracks, known, n, reader.facts.width, reader.facts.height)
-            result = follower.step(n, before, now, history, hidden)
+            result = templates.step(n, before, now, history, hidden)
             history.append(result)
             yield Step(result, picture)
         before = now

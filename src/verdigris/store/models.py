@@ -97,6 +97,7 @@ class TakeFrame(Base):
     residual_px: Mapped[float | None] = mapped_column(Float)
     share_used: Mapped[float] = mapped_column(Float)
     margin_px: Mapped[float | None] = mapped_column(Float)
+    through: Mapped[int | None] = mapped_column(Integer)
     points: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
     reason: Mapped[str] = mapped_column(Text, default="")
 

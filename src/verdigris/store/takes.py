@@ -69,6 +69,7 @@ def write_frame(s: Session, take_id: uuid.UUID, r: FrameResult, points: Mapping[
         "residual_px": None if r.residual_px is None else float(r.residual_px),
         "share_used": float(r.share_used),
         "margin_px": None if r.margin_px is None else float(r.margin_px),
+        "through": r.through,
         "reason": r.reason,
         "points": {k: _plain_point(p) for k, p in points.items()} if points else None,
     }
@@ -125,6 +126,7 @@ def _result(row: TakeFrame) -> FrameResult:
         row.share_used,
         row.reason,
         margin_px=row.margin_px,
+        through=row.through,
     )
 
 

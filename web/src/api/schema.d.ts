@@ -3020,6 +3020,8 @@ export interface components {
             share_used: number;
             /** Margin Px */
             margin_px: number | null;
+            /** Through */
+            through: number | null;
             /** Reason */
             reason: string;
         };

@@ -205,7 +205,9 @@ def _solve(
 
 def choose_frames(follower: PlaneFollower, results: Mapping[int, FrameResult]) -> list[int]:
     """Frames that say most: spread over the run, and those whose movement is least even across the region."""
-    usable = [n for n, r in sorted(results.items()) if r.corners is not None and n != follower.reference_frame and r.share_used > 0.2]
+    held = {n: r for n, r in results.items() if r.corners is not None and n != follower.reference_frame and r.share_used > 0.2}
+    # Frames that another frame was the template for say nothing of the reference.
+    usable = sorted(n for n, r in held.items() if r.through is None)
     if len(usable) <= MOST_FRAMES:
         return usable
     spread = [usable[i] for i in np.linspace(0, len(usable) - 1, MOST_FRAMES // 2).astype(int)]

@@ -66,6 +66,7 @@ class Evidence:
     shutter : variance of the exposure in time, frames^2; None where nothing moved enough to show it
     tiles : (tiles,) float32, 0..1, how far each tile of the region moves with the plane; NaN where it does not show
     cost : what is left where the picture is steep, code values
+    good : 0..1, share of the region's texture that was seen as it should be
     """
 
     pose: Float64
@@ -74,6 +75,7 @@ class Evidence:
     shutter: float | None = None
     tiles: Float32 | None = None
     cost: float = 0.0
+    good: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -92,6 +94,7 @@ class FrameResult:
     reason : why it is lost, or empty
     evidence : for the run itself; not kept
     margin_px : how far the worst corner would move if the surface were allowed to bend, plate px; None when lost
+    through : the frame it was compared with instead of the reference, see `templates`; None where it was the reference
     """
 
     frame: int
@@ -104,6 +107,7 @@ class FrameResult:
     reason: str = ""
     evidence: Evidence | None = None
     margin_px: float | None = None
+    through: int | None = None
 
 
 @dataclass(frozen=True)
@@ -142,7 +146,7 @@ class PlaneFollower:
         self.optics = optics or Optics(width, height)
         self.reference_movement = reference_movement
         self.problem = _region_problem(region, self.corners)
-        self._picture, self._region = picture, region
+        self._picture, self.region = picture, region
         self._appearance: Appearance | None = None
         self._finder: Finder | None = None
         self._bent: dict[float, Appearance] = {}
@@ -166,7 +170,7 @@ class PlaneFollower:
             optics.tone == self.optics.tone and optics.is_plain and self.optics.is_plain and not optics.shutter and not self.optics.shutter
         ):
             other._appearance = build_appearance(
-                self._picture.values, self._region, optics, reference_movement, across=self._appearance.across
+                self._picture.values, self.region, optics, reference_movement, across=self._appearance.across
             )
         return other
 
@@ -187,7 +191,7 @@ class PlaneFollower:
         """The reference picture under another tone curve."""
         if bend not in self._bent:
             optics = replace(self.optics, tone=bend)
-            made = build_appearance(self._picture.values, self._region, optics, self.reference_movement, across=self.appearance.across)
+            made = build_appearance(self._picture.values, self.region, optics, self.reference_movement, across=self.appearance.across)
             assert made is not None
             self._bent = {bend: made}
         return self._bent[bend]
@@ -195,7 +199,7 @@ class PlaneFollower:
     @cached_property
     def _features(self) -> Float64:
         """Well-textured points of the plane, (N, 2) ideal reference px."""
-        features = choose_features(self._picture.bytes, self._region)
+        features = choose_features(self._picture.bytes, self.region)
         return self.optics.plane(features, np.eye(3), self.reference_movement) if len(features) else features
 
     def reference_result(self) -> FrameResult:
@@ -268,6 +272,8 @@ class PlaneFollower:
             # Where it fits as its neighbours do, nobody looks for another place.
             if best.evidence is not None and best.evidence.cost <= USUAL_COST * self._cost_nearby(frame, results):
                 break
+        if known.through is not None and not _surer(best, known):
+            return known
         return best or known
 
     def _cost_nearby(self, frame: int, results: Mapping[int, FrameResult]) -> float:
@@ -339,7 +345,7 @@ class PlaneFollower:
 
     def _find(self, now: AnalysisPicture) -> Float64 | None:
         if self._finder is None:
-            self._finder = Finder(self._picture.bytes, self._region, self.motion)
+            self._finder = Finder(self._picture.bytes, self.region, self.motion)
         return self._finder.find(now.bytes)
 
     def _starts(
@@ -406,7 +412,9 @@ class PlaneFollower:
             a.residual_px,
             a.share_used,
             "",
-            Evidence(a.h, conditions.movement, a.blur, a.shutter if self.smears(conditions.movement) else None, a.tiles, a.cost),
+            Evidence(
+                a.h, conditions.movement, a.blur, a.shutter if self.smears(conditions.movement) else None, a.tiles, a.cost, a.good_share
+            ),
             float(margin.max()),
         )
 
@@ -436,6 +444,11 @@ def trust_of(evidence: Iterable[Evidence]) -> Float64 | None:
     # A tile that hardly ever showed is neither trusted nor distrusted.
     mean = np.where(known.sum(axis=0) >= 3, mean, 0.7)
     return np.asarray(np.clip((mean - 0.2) / max(0.5, float(np.quantile(mean, 0.9)) - 0.2), 0.02, 1.0), float)
+
+
+def _surer(a: FrameResult | None, b: FrameResult) -> bool:
+    """Whether one result is at least as sure as another."""
+    return a is not None and a.sigma_px is not None and (b.sigma_px is None or float(a.sigma_px.max()) <= float(b.sigma_px.max()))
 
 
 def widened(hidden: Bool | None) -> Bool | None:

@@ -75,6 +75,7 @@ export function Inspect() {
       )}
       {at?.residual_px !== null && at && <Fact label="Residual" value={`${at.residual_px?.toFixed(3)} px`} />}
       {at && at.margin_px !== null && at.status === "followed" && <Fact label="Margin" value={`${at.margin_px.toFixed(3)} px`} />}
+      {at && at.through !== null && at.status === "followed" && <Fact label="Compared with" value={`frame ${at.through + firstFrame}`} />}
       {at && <Fact label="Region used" value={`${Math.round(100 * at.share_used)} %`} />}
       <div className="row wrap"><Disagreements /><Remaining /></div>
       <PointSet />

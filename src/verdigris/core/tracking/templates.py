@@ -1,0 +1,242 @@
+"""Further templates: frames of the run itself, chosen as it goes, for where the reference frame no longer looks like the plane.
+
+Every frame is compared with the reference first, and stays with it wherever that holds: nothing adds up there. Where it does
+not, because a picture on the plane fades to another one, light changes or a reflection settles on it, the plane is followed
+from a frame that was sure a little before. Such a frame carries the doubt of its template as well as its own, and the way back to
+the reference is tried at every frame.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import cv2
+import numpy as np
+
+from verdigris.core.geometry.homography import homography_from_quads
+from verdigris.core.geometry.quad import signed_area
+from verdigris.core.tracking.follow import AnalysisPicture, Evidence, FrameResult, PlaneFollower
+from verdigris.core.tracking.optics import Movement
+from verdigris.core.types import Bool, Float64, Int
+
+# From a frame as unsure as this, another template is asked for its opinion.
+UNSURE_PX = 0.3
+# A template must be sure, and show most of the region as it is at the reference.
+SURE_PX = 0.15
+LEAST_SHARE = 0.25
+LEAST_GOOD = 0.5
+# Where more of the region than this had to be left out, something is in front: its edge must not become part of a template.
+LEAST_WHOLE = 0.75
+# What a template reports may be no less sure than this, with its own doubt; else the frame is lost.
+MOST_SIGMA_PX = 2.0
+# How many frames apart candidates are taken, and how many templates are kept.
+SPACING = 4
+MOST_TEMPLATES = 4
+HISTORY = 4
+
+
+@dataclass(frozen=True)
+class _Candidate:
+    """A sure frame, and what covered it."""
+
+    result: FrameResult
+    picture: AnalysisPicture
+    hidden: Bool | None
+
+
+@dataclass(frozen=True)
+class _Template:
+    """A frame of the run that others are compared with, and how much of the region it shows as it should be."""
+
+    result: FrameResult
+    follower: PlaneFollower
+    share: float
+
+
+class Templates:
+    """Follows a plane by its reference frame, and by further frames of the run where that does not hold.
+
+    Parameters
+    ----------
+    follower : follows from the reference frame
+    """
+
+    def __init__(self, follower: PlaneFollower) -> None:
+        self._follower = follower
+        self._candidates: list[_Candidate] = []
+        self._templates: list[_Template] = []
+        # Frames that were held by a template, and how they looked from there.
+        self._seen: dict[int, tuple[_Template, FrameResult]] = {}
+
+    def step(
+        self, frame: int, before: AnalysisPicture, now: AnalysisPicture, history: list[FrameResult], hidden: Bool | None
+    ) -> FrameResult:
+        """Find the plane in the next frame; parameters as for `PlaneFollower.step`."""
+        last = history[-1]
+        if last.through is not None:
+            return self._go_on(frame, before, now, history, hidden)
+        result = self._follower.step(frame, before, now, history, hidden)
+        if result.sigma_px is not None and float(result.sigma_px.max()) < UNSURE_PX:
+            self._offer(result, now, hidden)
+            return result
+        if last.corners is None and not self._templates:
+            return result
+        return _surer(result, self._through(frame, before, now, history, hidden))
+
+    def _go_on(
+        self, frame: int, before: AnalysisPicture, now: AnalysisPicture, history: list[FrameResult], hidden: Bool | None
+    ) -> FrameResult:
+        """From a frame that was held by a template: the same template leads, and the reference is tried from where it says."""
+        found = self._through(frame, before, now, history, hidden)
+        if found is None:
+            return self._follower.step(frame, before, now, history, hidden)
+        known = {r.frame: r for r in history[-HISTORY:]}
+        again = self._follower.settle(frame, now, {**known, frame: found}, hidden, thorough=False)
+        return found if again.status == "lost" else again
+
+    def _offer(self, result: FrameResult, picture: AnalysisPicture, hidden: Bool | None) -> None:
+        """Keep a sure frame as a candidate."""
+        assert result.sigma_px is not None
+        if not agrees(result) or float(result.sigma_px.max()) > SURE_PX:
+            return
+        if self._candidates and abs(self._candidates[-1].result.frame - result.frame) < SPACING:
+            return
+        # The one before stays as well: the last sure frame often shows the beginning of what comes.
+        self._candidates = [*self._candidates[-1:], _Candidate(result, picture, hidden)]
+
+    def _through(
+        self, frame: int, before: AnalysisPicture, now: AnalysisPicture, history: list[FrameResult], hidden: Bool | None
+    ) -> FrameResult | None:
+        """The surest answer that a template gives; None when none does."""
+        last = history[-1]
+        self._choose()
+        best = self._ask(self._templates, frame, before, now, history, hidden)
+        doubt = np.inf if best is None or best.sigma_px is None else float(best.sigma_px.max()) - self._own_doubt(best)
+        if doubt > UNSURE_PX and last.corners is not None and all(t.result.frame != last.frame for t in self._templates):
+            # Nothing that was sure is much like this any more: one step further down, with the doubt of all before it.
+            made = self._make(_Candidate(last, before, None))
+            if made is not None:
+                self._templates = [*self._templates, made][-MOST_TEMPLATES:]
+                nearer = self._ask([made], frame, before, now, history, hidden)
+                best = nearer if best is None else _surer(best, nearer)
+        return best
+
+    def _own_doubt(self, result: FrameResult) -> float:
+        """How unsure the template is that a result came through, px."""
+        return max(
+            (float(t.result.sigma_px.max()) for t in self._templates if t.result.frame == result.through and t.result.sigma_px is not None),
+            default=0.0,
+        )
+
+    def _ask(
+        self, templates: Sequence[_Template], frame: int, before: AnalysisPicture, now: AnalysisPicture, history: list[FrameResult],
+        hidden: Bool | None,
+    ) -> FrameResult | None:  # fmt: skip
+        """The surest answer of the nearest of some templates; None when none is sure enough."""
+        best: FrameResult | None = None
+        for template in sorted(templates, key=lambda t: abs(t.result.frame - frame))[:2]:
+            past = _as_seen_from(template, history[-HISTORY:])
+            if past:
+                own = template.follower.step(frame, before, now, past, hidden)
+                found = self._stated(template, own)
+                if found is not None:
+                    self._seen[frame] = (template, own)
+                best = found if best is None else _surer(best, found)
+        return best
+
+    def _choose(self) -> None:
+        """Turn what was kept into templates."""
+        known = {t.result.frame for t in self._templates}
+        made = [self._make(c) for c in self._candidates if c.result.frame not in known]
+        self._templates = [*self._templates, *(t for t in made if t is not None)][-MOST_TEMPLATES:]
+        self._candidates = []
+
+    def _make(self, candidate: _Candidate) -> _Template | None:
+        """A follower from a frame of the run; None when it does not hold the region."""
+        result, base, own, whole = candidate.result, self._follower, candidate.result, 1.0
+        if result.frame in self._seen:
+            template, own = self._seen[result.frame]
+            base, whole = template.follower, template.share
+        evidence = base.evidence_of(own)
+        if evidence is None or result.corners is None or not agrees(own):
+            return None
+        region, share = region_at(base, evidence)
+        if whole * share < LEAST_WHOLE:
+            return None
+        if candidate.hidden is not None:
+            region &= ~candidate.hidden
+        follower = PlaneFollower(candidate.picture, region, result.corners, base.motion, result.frame, base.optics, _moved_on(evidence))
+        return None if follower.problem is not None else _Template(result, follower, whole * share)
+
+    def _stated(self, template: _Template, found: FrameResult) -> FrameResult | None:
+        """What a template found, as a result of the run: with the doubt of both."""
+        at = template.result
+        if found.corners is None or found.sigma_px is None or at.corners is None or at.sigma_px is None or not agrees(found):
+            return None
+        # The template's own doubt is as large in this frame as the plane is against there.
+        size = np.sqrt(abs(signed_area(found.corners)) / max(abs(signed_area(at.corners)), 1e-9))
+        sigma = np.sqrt(found.sigma_px**2 + (size * at.sigma_px) ** 2)
+        if float(sigma.max()) > MOST_SIGMA_PX:
+            return None
+        h = homography_from_quads(self._follower.corners, found.corners)
+        seen = replace(found, homography=h, sigma_px=sigma, evidence=None, through=at.frame)
+        evidence = self._follower.evidence_of(seen)
+        return None if evidence is None else replace(seen, evidence=evidence)
+
+
+def agrees(result: FrameResult) -> bool:
+    """Whether most of the region was seen in a frame, and looked as it should: what covers a plane is not taken for it."""
+    return result.evidence is not None and result.share_used >= LEAST_SHARE and result.evidence.good >= LEAST_GOOD
+
+
+def region_at(follower: PlaneFollower, evidence: Evidence) -> tuple[Bool, float]:
+    """The region as a frame shows it, without the tiles that did not look like it there; (H, W) bool, and the share left."""
+    optics = follower.optics
+    region = np.zeros((optics.height, optics.width), bool)
+    rim = cv2.findContours(follower.region.astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)[0]
+    outline = np.concatenate([c.reshape(-1, 2) for c in rim]).astype(np.float64) + 0.5
+    plane = optics.plane(outline, np.eye(3), follower.reference_movement)
+    at = optics.project(plane, evidence.pose, evidence.movement)
+    x0, y0 = np.clip(np.floor(at.min(axis=0)).astype(int), 0, [optics.width, optics.height])
+    x1, y1 = np.clip(np.ceil(at.max(axis=0)).astype(int), 0, [optics.width, optics.height])
+    if x1 - x0 < 2 or y1 - y0 < 2:
+        return region, 0.0
+    grid = np.stack(np.meshgrid(np.arange(x0, x1) + 0.5, np.arange(y0, y1) + 0.5), axis=-1).reshape(-1, 2)
+    on_plane = optics.plane(grid, evidence.pose, evidence.movement)
+    here = np.floor(optics.project(on_plane, np.eye(3), follower.reference_movement)).astype(int)
+    inside = np.all((here >= 0) & (here < [optics.width, optics.height]), axis=1)
+    inside[inside] = follower.region[here[inside, 1], here[inside, 0]]
+    whole = max(1, int(inside.sum()))
+    if evidence.tiles is not None:
+        odd = np.flatnonzero(np.nan_to_num(evidence.tiles, nan=1.0) < 0.3)
+        inside[inside] = ~np.isin(_tile_of(follower, on_plane[inside]), odd)
+    region[y0:y1, x0:x1] = inside.reshape(y1 - y0, x1 - x0)
+    return region, float(inside.sum()) / whole
+
+
+def _tile_of(follower: PlaneFollower, plane: Float64) -> Int:
+    """The tile of the region that points (N, 2), ideal reference px, lie on."""
+    points, across = follower.appearance.points, follower.appearance.across
+    low, high = points.min(axis=0), points.max(axis=0) + 1e-6
+    cell = np.clip(((plane - low) / (high - low) * across).astype(np.int64), 0, across - 1)
+    return np.asarray(cell[:, 1] * across + cell[:, 0])
+
+
+def _moved_on(evidence: Evidence) -> Movement:
+    """How the plane moves at a frame, in that frame's ideal coordinates instead of the reference's."""
+    h, move = evidence.pose, evidence.movement
+    back = np.linalg.inv(h)
+    return Movement(np.asarray(h @ move.v @ back), np.asarray(h @ move.a @ back))
+
+
+def _as_seen_from(template: _Template, history: Sequence[FrameResult]) -> list[FrameResult]:
+    """Results with poses against a template instead of the reference; nothing when none of them was followed."""
+    bare = {r.frame: replace(r, evidence=None) for r in history}
+    stated = template.follower.restated(bare)
+    return list(stated.values()) if any(r.evidence is not None for r in stated.values()) else []
+
+
+def _surer(a: FrameResult, b: FrameResult | None) -> FrameResult:
+    """Whichever answer is the surer one; the first when both are lost."""
+    if b is None or b.sigma_px is None:
+        return a
+    return b if a.sigma_px is None or float(b.sigma_px.max()) < float(a.sigma_px.max()) else a
