@@ -11,6 +11,7 @@ from bench.tracking.render import Camera, seen_at, shutter
 from verdigris.core.matte.occlusion import region_mask
 from verdigris.core.tracking.calibrate import calibrate, trust_of_run, worth_settling
 from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.second_look import look_again
 
 SMALL = Recipe(count=11, reference=5, size=(640, 360), scale=0.34, camera=Camera(noise=1.0))
 
@@ -89,3 +90,26 @@ def test_the_renderer_shows_a_corner_in_the_row_that_is_read_when_it_passes():
     at = seen_at(np.array([[50.0, 60.0]]), falling, 1.0, camera, 200, 200)[0]
     # y = 60 + 100 (1 + 0.5 (y / 200 - 0.5)), solved for y.
     assert at[1] == pytest.approx((60 + 100 - 25) / (1 - 0.25))
+
+
+def test_a_lens_off_centre_is_found_with_its_centre_once_it_is_known_to_bend(monkeypatch):
+    lens = (-0.1, 0.0, 338.0, 168.0)
+    plate = make(7, replace(SMALL, count=17, reference=8, scale=0.5, camera=Camera(noise=1.0, lens=lens)), a_photograph)
+    follower, results, first = run(plate)
+    assert first.optics.lens is not None
+    assert first.optics.lens.centre == (320.0, 180.0)
+    pictures = [AnalysisPicture.of(f.astype(np.float32) / 255) for f in plate.frames]
+    looks = []
+    settle = PlaneFollower.settle
+
+    def watched(self, *args, **kwargs):
+        looks.append(self.optics)
+        return settle(self, *args, **kwargs)
+
+    monkeypatch.setattr(PlaneFollower, "settle", watched)
+    for better in look_again(follower, results, pictures.__getitem__, lambda a, b: pictures[a:b], lambda n, _: None):
+        results[better.frame] = better
+    found = looks[-1].lens
+    middle, truth = np.array([320.0, 180.0]), np.array([338.0, 168.0])
+    assert np.linalg.norm(found.centre - truth) < 0.65 * np.linalg.norm(middle - truth)
+    assert found.k1 == pytest.approx(-0.1, abs=0.015)

@@ -26,8 +26,12 @@ from verdigris.core.tracking.optics import Movement, Optics, flow
 from verdigris.core.tracking.synthesis import softness
 from verdigris.core.types import Bool, Float64
 
-Term = Literal["shutter", "tone", "readout", "k1", "k2"]
-TERMS: tuple[Term, ...] = ("shutter", "tone", "readout", "k1", "k2")
+Term = Literal["shutter", "tone", "readout", "k1", "k2", "cx", "cy"]
+TERMS: tuple[Term, ...] = ("shutter", "tone", "readout", "k1", "k2", "cx", "cy")
+# The lens's centre against the picture's, in half diagonals: it shows only once the lens is known to bend.
+CENTRE: tuple[Term, ...] = ("cx", "cy")
+LENS: tuple[Term, ...] = ("k1", "k2", *CENTRE)
+MOST_OFF_CENTRE = 0.2
 MOST_FRAMES = 9
 MOST_ROUNDS = 3
 WORTH_ANOTHER_ROUND = 0.02
@@ -102,38 +106,41 @@ def calibrate(
     plain = Calibration(base.optics, reference_movement, {}, 0.0)
     # A plane that may not tilt would ask for a lens where it is only seen from the side.
     bends = lens and base.motion == "perspective"
-    allowed: tuple[Term, ...] = ("shutter", "tone", *(("readout",) if readout else ()), *(("k1", "k2") if bends else ()))
+    centred = CENTRE if base.optics.lens is not None and base.optics.lens.k1 else ()
+    allowed: tuple[Term, ...] = ("shutter", "tone", *(("readout",) if readout else ()), *(("k1", "k2", *centred) if bends else ()))
     before = _linearise(base, stated, pictures, allowed, stop)
     if before is None or (follower.optics.is_plain and before.promise < 2 * LEAST_GAIN):
         return plain
-    wanted = tuple(_choose(before, base.optics, allowed, WORTH_TRYING)[0])
+    usual = tuple(t for t in allowed if t not in CENTRE)
+    wanted = tuple(_choose(before.only(usual), base.optics, usual, WORTH_TRYING)[0])
+    with_centre = tuple(_choose(before, base.optics, allowed, WORTH_TRYING)[0]) if centred else ()
     known = {t for t in TERMS if t != "shutter" and _value(base.optics, t) != 0}
     best, best_gain = plain, LEAST_GAIN
-    for terms in _simpler_first(wanted):
+    for terms in _simpler_first(wanted, with_centre):
         solved = _solve(base, results, pictures, terms, before, stop)
         if solved is None:
             continue
         found, estimates = solved
         gain, give = _gain(base, stated, found, results, pictures, stop)
-        refined = bool(known) and known == set(estimates) - {"shutter"} and gain > -REFINING_COST
+        refined = bool(known) and known - {*CENTRE} == set(estimates) - {"shutter", *CENTRE} and gain > -REFINING_COST
         # In noise, rows that are read later show in the equations long before frames look better.
         rows = "readout" in estimates and set(estimates) <= {"shutter", "readout"} and gain > -max(LEAST_GAIN, 2 * give)
         plainly = rows and abs(estimates["readout"].value) > CERTAIN * estimates["readout"].sigma
         # More terms must earn their keep; what the equations are certain of, by less.
         certain = all(abs(e.value) > CERTAIN * e.sigma for e in estimates.values())
         # A lens that is known bends only the outermost frames otherwise by its second term: few gain, but they gain plainly.
-        deeper = certain and "k2" in estimates and "k1" in known and gain > LEAST_GAIN
+        deeper = certain and "k1" in known and not {"k2", *CENTRE}.isdisjoint(set(estimates) - known) and gain > LEAST_GAIN
         if gain > max(best_gain, (1 if certain else 2) * give) or (best is plain and (refined or plainly or deeper)):
             changed = max(abs(e.value - _value(base.optics, t)) / e.sigma for t, e in estimates.items())  # type: ignore[arg-type]
             best, best_gain = Calibration(found.optics, reference_movement, estimates, gain, changed), max(gain, 0.0) + LEAST_GAIN
     return best
 
 
-def _simpler_first(wanted: tuple[str, ...]) -> list[tuple[Term, ...]]:
-    """The terms that look certain, and before them those without the lens, which may only seem to be needed."""
-    terms: tuple[Term, ...] = tuple(t for t in wanted if t in TERMS)  # type: ignore[misc]
-    simple = tuple(t for t in terms if t not in ("k1", "k2"))
-    return [s for s in dict.fromkeys((simple, terms)) if s]
+def _simpler_first(wanted: tuple[str, ...], with_centre: tuple[str, ...]) -> list[tuple[Term, ...]]:
+    """The terms that look certain; before them those without the lens, which may only seem to be needed; last with its centre."""
+    whole, centred = (tuple(t for t in TERMS if t in some) for some in (wanted, with_centre))
+    simple = tuple(t for t in whole if t not in LENS)
+    return [s for s in dict.fromkeys((simple, whole, centred)) if s]
 
 
 def worth_settling(follower: PlaneFollower, results: Mapping[int, FrameResult], found: Calibration) -> bool:
@@ -341,7 +348,7 @@ def _choose(
     chosen: tuple[str, ...] = ()
     best: tuple[dict[str, Estimate], dict[str, float]] = ({}, {})
     while True:
-        tried = [solve((*chosen, t)) for t in terms if t not in chosen and (t != "k2" or "k1" in chosen)]
+        tried = [solve((*chosen, t)) for t in terms if t not in chosen and (t not in ("k2", *CENTRE) or "k1" in chosen)]
         tried = [e for e in tried if all(_believable(t, x, significant) for t, x in e[0].items())]
         if not tried:
             return best
@@ -353,13 +360,21 @@ def _believable(term: str, estimate: Estimate, significant: float) -> bool:
     """Whether a term is many times its uncertainty, and of a size that cameras have."""
     if (term == "shutter" and estimate.value <= 0) or (term == "tone" and not 0.02 < estimate.value < 0.8):
         return False
+    if term in CENTRE and abs(estimate.value) > MOST_OFF_CENTRE:
+        return False
     return abs(estimate.value) > significant * estimate.sigma
 
 
 def _value(optics: Optics, term: Term) -> float:
     if term in ("readout", "shutter", "tone"):
         return float(getattr(optics, term) or 0.0)
-    return 0.0 if optics.lens is None else float(getattr(optics.lens, term))
+    lens = optics.lens
+    if lens is None:
+        return 0.0
+    if term in CENTRE:
+        middle = (optics.width / 2, optics.height / 2)
+        return (lens.centre[CENTRE.index(term)] - middle[CENTRE.index(term)]) / lens.half_diagonal
+    return float(getattr(lens, term))
 
 
 def _with(optics: Optics, values: Mapping[str, float]) -> Optics:
@@ -367,9 +382,11 @@ def _with(optics: Optics, values: Mapping[str, float]) -> Optics:
     shutter = float(np.clip(values.get("shutter", optics.shutter or 0.0), 0.0, 1 / 12))
     tone = float(np.clip(values.get("tone", optics.tone), 0.0, 0.8))
     lens = optics.lens
-    if "k1" in values or "k2" in values:
+    if not set(LENS).isdisjoint(values):
         lens = lens or Lens.of_picture(optics.width, optics.height)
-        lens = replace(lens, k1=values.get("k1", lens.k1), k2=values.get("k2", lens.k2))
+        off = [values.get(t, _value(optics, t)) * lens.half_diagonal for t in CENTRE]
+        centre = (optics.width / 2 + off[0], optics.height / 2 + off[1])
+        lens = replace(lens, centre=centre, k1=values.get("k1", lens.k1), k2=values.get("k2", lens.k2))
     return replace(optics, readout=values.get("readout", optics.readout), shutter=shutter, tone=tone, lens=lens)
 
 
@@ -401,7 +418,9 @@ def _column(fit: Fit, follower: PlaneFollower, h: Float64, conditions: Condition
         return np.asarray(fit.by_tone(follower.bent(bend), bend, h), float)
     s, optics = fit.samples, follower.optics
     assert s is not None
-    frame_gradient, own_gradient = fit.prediction[:, 1:3], fit.prediction[:, 4:6]
+    # Where nothing is predicted, gradients are not set.
+    known = fit.seen[:, None]
+    frame_gradient, own_gradient = np.where(known, fit.prediction[:, 1:3], 0.0), np.where(known, fit.prediction[:, 4:6], 0.0)
     seen = np.asarray(s.pixels + 0.5, np.float64)
     plane = optics.plane(seen, h, conditions.movement)
     at_reference = optics.project(plane, np.eye(3), follower.reference_movement)

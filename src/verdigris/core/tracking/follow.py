@@ -261,7 +261,7 @@ class PlaneFollower:
             shutter = self.optics.shutter if self.optics.shutter is not None else (own.shutter if own else None) or 0.0
             blur = own.blur if own else 0.0
             conditions = Conditions(self.movement_at(frame, around), self.reference_movement, blur, shutter, (), hidden, trust)
-            rough = own is None or start is between
+            rough = own is None or start is between or known.through is not None
             a = align(self.appearance, self.optics, now.values, start, conditions, self.motion, coarse=rough, thorough=thorough)
             if thorough and a is not None:
                 seen = look_at_points(self.appearance, self.optics, now.values, a.h, a.blur, conditions, self._features)
@@ -272,7 +272,7 @@ class PlaneFollower:
             # Where it fits as its neighbours do, nobody looks for another place.
             if best.evidence is not None and best.evidence.cost <= USUAL_COST * self._cost_nearby(frame, results):
                 break
-        if known.through is not None and not _surer(best, known):
+        if known.through is not None and (best is None or doubt_of(best) > doubt_of(known)):
             return known
         return best or known
 
@@ -446,9 +446,14 @@ def trust_of(evidence: Iterable[Evidence]) -> Float64 | None:
     return np.asarray(np.clip((mean - 0.2) / max(0.5, float(np.quantile(mean, 0.9)) - 0.2), 0.02, 1.0), float)
 
 
-def _surer(a: FrameResult | None, b: FrameResult) -> bool:
-    """Whether one result is at least as sure as another."""
-    return a is not None and a.sigma_px is not None and (b.sigma_px is None or float(a.sigma_px.max()) <= float(b.sigma_px.max()))
+def doubt_of(result: FrameResult) -> float:
+    """Doubt of the worst corner without the margin, px: how badly the picture holds it. Infinite when lost.
+
+    What a lens, rows or a bent surface leave over is in the margin; a template would not know better.
+    """
+    if result.sigma_px is None:
+        return float("inf")
+    return float(np.sqrt(max(float(result.sigma_px.max()) ** 2 - (result.margin_px or 0.0) ** 2, 0.0)))
 
 
 def widened(hidden: Bool | None) -> Bool | None:

@@ -14,7 +14,7 @@ import numpy as np
 
 from verdigris.core.geometry.homography import homography_from_quads
 from verdigris.core.geometry.quad import signed_area
-from verdigris.core.tracking.follow import AnalysisPicture, Evidence, FrameResult, PlaneFollower
+from verdigris.core.tracking.follow import AnalysisPicture, Evidence, FrameResult, PlaneFollower, doubt_of
 from verdigris.core.tracking.optics import Movement
 from verdigris.core.types import Bool, Float64, Int
 
@@ -75,7 +75,7 @@ class Templates:
         if last.through is not None:
             return self._go_on(frame, before, now, history, hidden)
         result = self._follower.step(frame, before, now, history, hidden)
-        if result.sigma_px is not None and float(result.sigma_px.max()) < UNSURE_PX:
+        if doubt_of(result) < UNSURE_PX or agrees(result):
             self._offer(result, now, hidden)
             return result
         if last.corners is None and not self._templates:
@@ -95,8 +95,7 @@ class Templates:
 
     def _offer(self, result: FrameResult, picture: AnalysisPicture, hidden: Bool | None) -> None:
         """Keep a sure frame as a candidate."""
-        assert result.sigma_px is not None
-        if not agrees(result) or float(result.sigma_px.max()) > SURE_PX:
+        if not agrees(result) or doubt_of(result) > SURE_PX:
             return
         if self._candidates and abs(self._candidates[-1].result.frame - result.frame) < SPACING:
             return
@@ -110,8 +109,11 @@ class Templates:
         last = history[-1]
         self._choose()
         best = self._ask(self._templates, frame, before, now, history, hidden)
-        doubt = np.inf if best is None or best.sigma_px is None else float(best.sigma_px.max()) - self._own_doubt(best)
-        if doubt > UNSURE_PX and last.corners is not None and all(t.result.frame != last.frame for t in self._templates):
+        if (
+            (best is None or doubt_of(best) - self._own_doubt(best) > UNSURE_PX)
+            and last.corners is not None
+            and all(t.result.frame != last.frame for t in self._templates)
+        ):
             # Nothing that was sure is much like this any more: one step further down, with the doubt of all before it.
             made = self._make(_Candidate(last, before, None))
             if made is not None:
@@ -122,10 +124,7 @@ class Templates:
 
     def _own_doubt(self, result: FrameResult) -> float:
         """How unsure the template is that a result came through, px."""
-        return max(
-            (float(t.result.sigma_px.max()) for t in self._templates if t.result.frame == result.through and t.result.sigma_px is not None),
-            default=0.0,
-        )
+        return max((doubt_of(t.result) for t in self._templates if t.result.frame == result.through), default=0.0)
 
     def _ask(
         self, templates: Sequence[_Template], frame: int, before: AnalysisPicture, now: AnalysisPicture, history: list[FrameResult],
@@ -178,7 +177,8 @@ class Templates:
         if float(sigma.max()) > MOST_SIGMA_PX:
             return None
         h = homography_from_quads(self._follower.corners, found.corners)
-        seen = replace(found, homography=h, sigma_px=sigma, evidence=None, through=at.frame)
+        margin = float(np.hypot(found.margin_px or 0.0, size * (at.margin_px or 0.0)))
+        seen = replace(found, homography=h, sigma_px=sigma, evidence=None, margin_px=margin, through=at.frame)
         evidence = self._follower.evidence_of(seen)
         return None if evidence is None else replace(seen, evidence=evidence)
 
@@ -237,6 +237,4 @@ def _as_seen_from(template: _Template, history: Sequence[FrameResult]) -> list[F
 
 def _surer(a: FrameResult, b: FrameResult | None) -> FrameResult:
     """Whichever answer is the surer one; the first when both are lost."""
-    if b is None or b.sigma_px is None:
-        return a
-    return b if a.sigma_px is None or float(b.sigma_px.max()) < float(a.sigma_px.max()) else a
+    return b if b is not None and doubt_of(b) < doubt_of(a) else a
