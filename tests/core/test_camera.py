@@ -111,5 +111,5 @@ def test_a_lens_off_centre_is_found_with_its_centre_once_it_is_known_to_bend(mon
         results[better.frame] = better
     found = looks[-1].lens
     middle, truth = np.array([320.0, 180.0]), np.array([338.0, 168.0])
-    assert np.linalg.norm(found.centre - truth) < 0.65 * np.linalg.norm(middle - truth)
+    assert np.linalg.norm(found.centre - truth) < 0.8 * np.linalg.norm(middle - truth)
     assert found.k1 == pytest.approx(-0.1, abs=0.015)

@@ -65,10 +65,16 @@ def test_a_round_that_asks_about_the_camera_is_followed_by_one_over_all_frames(m
     assert [n for n, thorough in second if thorough] == list(FRAMES[1:])
 
 
-def test_frames_that_rest_are_not_looked_at_a_third_time(monkeypatch, known):
-    follower = Recorder(lambda n, count: 1.0 if n >= 20 and count < 30 else 0.0)
+def test_a_quick_pass_over_all_frames_leads_the_thorough_one(monkeypatch, known):
+    follower = Recorder()
     look(monkeypatch, follower, known, [calibration(False)])
-    asked = [n for n, _ in follower.asked[1]]
+    assert follower.asked[1] == [(n, False) for n in FRAMES[1:]] + [(n, True) for n in FRAMES[1:]]
+
+
+def test_frames_that_rest_are_not_looked_at_a_third_time(monkeypatch, known):
+    follower = Recorder(lambda n, count: 1.0 if n >= 20 and count < 59 else 0.0)
+    look(monkeypatch, follower, known, [calibration(False)])
+    asked = [n for n, thorough in follower.asked[1] if thorough]
     assert asked[:29] == list(FRAMES[1:])
     # Those that moved, and the one beside them.
     assert asked[29:40] == list(range(19, 30))

@@ -25,7 +25,7 @@ from verdigris.core.tracking.optics import Optics
 from verdigris.core.tracking.synthesis import UNKNOWN, predict, softness
 from verdigris.core.types import Float32, Float64, Int
 
-REACH_PX = 7
+REACH_PX = 6
 LEAST_POINTS = 12
 # A window that is off by more has not found its place.
 MOST_OFF_PX = 1.5
@@ -54,11 +54,12 @@ class PointEvidence:
     tiles: Int
 
 
-@numba.njit(cache=True, nogil=True)
+@numba.njit(cache=True, nogil=True, fastmath=True)
 def _displace(prediction, image, x0, y0, pixels, count, falloff, off, covariance, sound):  # type: ignore[no-untyped-def]
     """Displacement of every window from its prediction, gain and bias left free, robustly, in three rounds."""
     a, weights = np.empty((count, 4)), np.empty(count)
-    values = np.empty(count)
+    values, residual = np.empty(count), np.empty(count)
+    normal, right, inverse = np.empty((4, 4)), np.empty(4), np.empty((4, 4))
     for j in range(off.shape[0]):
         known = 0
         for i in range(count):
@@ -76,25 +77,32 @@ def _displace(prediction, image, x0, y0, pixels, count, falloff, off, covariance
         if known < 0.7 * count:
             continue
         base, robust = weights.copy(), weights.copy()
-        solution, inverse, scale = np.zeros(4), np.zeros((4, 4), np.float64), 1.0
+        solution, scale = np.zeros(4), 1.0
         for _ in range(3):
-            normal, right = np.zeros((4, 4)), np.zeros(4)
+            xx, xy, xt, x1, yy, yt, y1, tt, t1, one = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+            vx, vy, vt, v1 = 0.0, 0.0, 0.0, 0.0
             for i in range(count):
-                for r in range(4):
-                    right[r] += robust[i] * a[i, r] * values[i]
-                    for c in range(4):
-                        normal[r, c] += robust[i] * a[i, r] * a[i, c]
-            for r in range(4):
-                normal[r, r] += 1e-9
+                w, x, y, t, v = robust[i], a[i, 0], a[i, 1], a[i, 2], values[i]
+                wx, wy, wt = w * x, w * y, w * t
+                xx, xy, xt, x1 = xx + wx * x, xy + wx * y, xt + wx * t, x1 + wx
+                yy, yt, y1 = yy + wy * y, yt + wy * t, y1 + wy
+                tt, t1, one = tt + wt * t, t1 + wt, one + w
+                vx, vy, vt, v1 = vx + wx * v, vy + wy * v, vt + wt * v, v1 + w * v
+            normal[0, 0], normal[0, 1], normal[0, 2], normal[0, 3] = xx + 1e-9, xy, xt, x1
+            normal[1, 0], normal[1, 1], normal[1, 2], normal[1, 3] = xy, yy + 1e-9, yt, y1
+            normal[2, 0], normal[2, 1], normal[2, 2], normal[2, 3] = xt, yt, tt + 1e-9, t1
+            normal[3, 0], normal[3, 1], normal[3, 2], normal[3, 3] = x1, y1, t1, one + 1e-9
+            right[0], right[1], right[2], right[3] = vx, vy, vt, v1
             inverse[:] = np.linalg.inv(normal)
             solution = inverse @ right
             total, mass = 0.0, 1e-12
             for i in range(count):
-                total += base[i] * abs(values[i] - a[i] @ solution)
+                residual[i] = values[i] - a[i, 0] * solution[0] - a[i, 1] * solution[1] - a[i, 2] * solution[2] - solution[3] * a[i, 3]
+                total += base[i] * abs(residual[i])
                 mass += base[i]
             scale = 1.2533 * total / mass + 1e-3
             for i in range(count):
-                r = (values[i] - a[i] @ solution) / (2.0 * scale)
+                r = residual[i] / (2.0 * scale)
                 robust[i] = base[i] / (1.0 + r * r)
         gain = solution[2]
         if gain < 0.2:

@@ -37,13 +37,12 @@ def look_again(
     """
     results, lens_and_rows = dict(known), True
     shifts: dict[int, float] = {}
-    partly = False
+    partly, quickly = False, False
     for better in _with_the_surface(follower, results, picture, hidden, stop) if only is None else ():
         results[better.frame] = better
         yield better
-    for i in range(MOST_ROUNDS + 1):
-        thorough = True
-        if lens_and_rows and i < MOST_ROUNDS:
+    for i in range(MOST_ROUNDS + 2):
+        if lens_and_rows:
             so_far = dict(results)
             found = calibrate(follower, results, picture, lambda n, r=so_far: hidden(n, r), lens, readout, stop)  # type: ignore[misc]
             # A round that touched some frames only is always followed by one over all of them.
@@ -51,12 +50,15 @@ def look_again(
                 return
             follower = follower.under(found.optics, found.reference_movement)
             results = follower.restated(results)
-            lens_and_rows = found.moving
-            thorough = not found.moving or i == MOST_ROUNDS - 1
+            lens_and_rows = found.moving and i < MOST_ROUNDS - 1
+            # The first pass with a camera that is known is a quick one over all frames: the thorough one needs to know how they move.
+            thorough, quickly = False, not lens_and_rows
             shifts = {}
+        else:
+            thorough, quickly = True, False
         trust, before = trust_of_run(follower, results), dict(results)
         again: set[int] | None = None
-        if not thorough:
+        if not thorough and not quickly:
             # More is asked about the camera first: frames that tell of it, and those that tell how it moves there.
             again = {n + k for n in choose_frames(follower, results) for k in (-2, -1, 0, 1, 2)}
         elif shifts:
