@@ -1,6 +1,7 @@
 """Small synthetic plates with exact truth: a smooth random texture on a plane, seen through known homographies."""
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -85,6 +86,17 @@ def make_plate(
         for h in truth
     ]  # fmt: skip
     return Plate(frames, truth, corners, reference)
+
+
+def faded(plate: Plate, share: Callable[[int], float], noise: float = 0.004) -> Plate:
+    """The same plate with another picture on the plane, by a share 0..1 of each frame."""
+    height, width = plate.frames[0].shape
+    other, rng = texture(77, width, height), np.random.default_rng(3)
+    frames = []
+    for n, frame in enumerate(plate.frames):
+        new = look_up(other, plate.truth[n], width, height) + noise * rng.standard_normal(frame.shape)
+        frames.append(np.asarray((1 - share(n)) * frame + share(n) * new, np.float32))
+    return replace(plate, frames=frames)
 
 
 def write_plate(path: Path, plate: Plate, rate: Fraction = Fraction(24), crf: float = 6) -> Path:

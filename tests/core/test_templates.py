@@ -5,23 +5,13 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from tests.plates import Plate, look_up, make_plate, texture
+from tests.plates import Plate, faded, make_plate, texture
 from verdigris.core.matte.occlusion import region_mask
 from verdigris.core.tracking.follow import AnalysisPicture, Evidence, FrameResult, PlaneFollower
 from verdigris.core.tracking.second_look import look_again
 from verdigris.core.tracking.templates import LEAST_GOOD, LEAST_SHARE, Templates, agrees, region_at
 
 SIZE = (480, 320)
-
-
-def faded(plate: Plate, share) -> list:
-    """The plate's frames with another picture on the plane, by a share that changes from frame to frame."""
-    other, rng = texture(77, *SIZE), np.random.default_rng(3)
-    frames = []
-    for n, frame in enumerate(plate.frames):
-        new = look_up(other, plate.truth[n], *SIZE) + 0.004 * rng.standard_normal(frame.shape)
-        frames.append(np.asarray((1 - share(n)) * frame + share(n) * new, np.float32))
-    return frames
 
 
 def region_of(plate: Plate):
@@ -53,7 +43,7 @@ def plate():
 @pytest.fixture(scope="module")
 def fade(plate):
     """Another picture comes within 18 frames, and stays."""
-    return follow(plate, faded(plate, lambda n: np.clip((n - 6) / 18, 0, 1)))
+    return follow(plate, faded(plate, lambda n: np.clip((n - 6) / 18, 0, 1)).frames)
 
 
 def test_a_picture_that_fades_to_another_is_followed_to_the_end(plate, fade):
@@ -64,7 +54,7 @@ def test_a_picture_that_fades_to_another_is_followed_to_the_end(plate, fade):
 
 
 def test_without_further_templates_it_would_be_lost(plate):
-    alone = follow(plate, faded(plate, lambda n: np.clip((n - 6) / 18, 0, 1)), wrap=lambda follower: follower)
+    alone = follow(plate, faded(plate, lambda n: np.clip((n - 6) / 18, 0, 1)).frames, wrap=lambda follower: follower)
     assert sum(r.status == "lost" for r in alone.values()) > 8
 
 
@@ -82,7 +72,7 @@ def test_frames_like_the_reference_never_need_another_template(plate):
 
 
 def test_when_the_old_picture_returns_the_reference_leads_again(plate):
-    results = follow(plate, faded(plate, lambda n: np.clip(min((n - 6) / 12, (30 - n) / 10), 0, 1)))
+    results = follow(plate, faded(plate, lambda n: np.clip(min((n - 6) / 12, (30 - n) / 10), 0, 1)).frames)
     assert any(r.through is not None for r in results.values())
     assert all(results[n].through is None for n in range(33, 36))
     assert max(worst(plate, results[n]) for n in range(33, 36)) < 0.1

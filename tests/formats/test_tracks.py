@@ -1,4 +1,5 @@
 import json
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -26,6 +27,15 @@ def test_a_track_comes_back_as_it_was_written(tmp_path):
     assert back[1].homography is None
     assert back[1].reason == "Covered."
     assert [f.frame for f in track.frames] == [0, 1]
+
+
+def test_a_frame_that_was_compared_with_another_one_than_the_reference_says_with_which(tmp_path):
+    path = tmp_path / "track.json"
+    write_tracks(path, [make_track("screen", 48, [replace(RESULTS[1], through=37), replace(RESULTS[1], frame=2)])])
+    (track,) = read_tracks(path)
+    assert track.by_frame()[0].through == 37
+    assert track.by_frame()[2].through is None
+    assert "through" not in json.loads(path.read_text())["frames"][1]
 
 
 def test_several_surfaces_are_a_list(tmp_path):

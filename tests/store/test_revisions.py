@@ -100,14 +100,16 @@ def test_frames_of_a_take_come_back_and_writing_twice_is_writing_once(database_u
         document = document_of(s, get_shot(s, shot_id))
         take = create_take(s, shot_id, document, document.surfaces[0])
         for _ in range(2):
-            write_frame(s, take.id, FrameResult(3, "followed", h, quad, np.full(4, 0.1), 0.2, 0.9))
+            write_frame(s, take.id, FrameResult(3, "followed", h, quad, np.full(4, 0.1), 0.2, 0.9, margin_px=0.07, through=12))
         write_frame(s, take.id, FrameResult(4, "lost", None, None, None, None, 0.0, "Gone."))
         labels = [create_take(s, shot_id, document, document.surfaces[0]).label for _ in range(27)]
     with session(database_url) as s:
         frames = read_frames(s, take.id)
         assert list(frames) == [3, 4]
         assert np.array_equal(frames[3].homography, h)
+        assert (frames[3].margin_px, frames[3].through) == (0.07, 12)
         assert frames[4].reason == "Gone."
+        assert frames[4].through is None
         assert list_takes(s, shot_id)[0].label == "A"
     assert labels[0] == "B"
     assert labels[-1] == "AB"
