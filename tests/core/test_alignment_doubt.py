@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from verdigris.core.tracking.alignment import Alignment
-from verdigris.core.tracking.doubt import corner_margins, corner_sigmas, sandwich
+from verdigris.core.tracking.doubt import bend_at, corner_margins, corner_sigmas, sandwich
 
 K = 8
 ALIGNMENT = Alignment(
@@ -37,15 +37,50 @@ def test_beyond_what_is_seen_doubt_grows_with_the_distance():
     assert out[0] == pytest.approx(corner_sigmas(everything, at(0.5, 0))[0])
 
 
-def test_a_bend_within_chance_is_no_margin_and_a_plain_one_is():
-    corners = np.concatenate([at(-0.7, -0.5), at(0.7, 0.5)])
-    assert np.all(corner_margins(ALIGNMENT, corners) == 0)
+CORNERS = np.concatenate([at(-0.7, -0.5), at(0.7, -0.5), at(0.7, 0.5), at(-0.7, 0.5)])
+
+
+def bent(size: float, doubt: float = 1e-9) -> np.ndarray:
+    """What an alignment says of its corners that found a bend, and how sure it was of it."""
     bend = np.zeros(K + 4)
-    bend[K] = 0.02
-    margin = corner_margins(replace(ALIGNMENT, bend=bend), corners)
-    assert margin == pytest.approx([0.02 * 0.49 * 100] * 2, rel=0.05)
-    unsure = corner_margins(replace(ALIGNMENT, bend=bend, bend_covariance=1e-2 * np.eye(K + 4)), corners)
-    assert np.all(unsure == 0)
+    bend[K] = size
+    return bend_at(replace(ALIGNMENT, bend=bend, bend_covariance=doubt * np.eye(K + 4)), CORNERS)
+
+
+def test_a_bend_within_chance_is_no_margin_and_a_plain_one_is():
+    assert np.all(corner_margins(bent(0.0)) == 0)
+    assert corner_margins(bent(0.02)) == pytest.approx([0.02 * 0.49 * 100] * 4, rel=0.05)
+    assert np.all(corner_margins(bent(0.02, 1e-2)) == 0)
+
+
+def test_a_bend_that_neighbours_share_is_a_margin_even_where_none_of_them_is_sure_of_it():
+    rng = np.random.default_rng(2)
+    doubt = 1e-6
+    own = [bent(0.01 + np.sqrt(doubt) * rng.standard_normal(), doubt) for _ in range(13)]
+    alone = np.array([corner_margins(b) for b in own])
+    together = np.array([corner_margins(b, [x for x in own if x is not b]) for b in own])
+    assert np.mean(alone == 0) > 0.6
+    assert np.all(together > 0)
+    # It is of the size of the bend, or less.
+    assert np.median(together) < 0.01 * 0.49 * 100
+
+
+def test_chance_that_neighbours_do_not_share_makes_little_margin():
+    """Bends that are nothing but chance, each within its own doubt."""
+    rng, k = np.random.default_rng(3), K + 4
+    covariance = 1e-5 * np.eye(k)
+    own = [
+        bend_at(replace(ALIGNMENT, bend=np.sqrt(1e-5) * rng.standard_normal(k), bend_covariance=covariance), CORNERS) for _ in range(200)
+    ]
+    chance = np.sqrt(np.mean([b[1] for b in own]))
+    together = np.array([corner_margins(own[i], own[i - 6 : i] + own[i + 1 : i + 7]) for i in range(6, 190)])
+    assert np.sqrt(np.mean(together**2)) < 0.7 * chance
+    assert np.mean(together > 0) < 0.5
+
+
+def test_few_neighbours_say_nothing():
+    own = bent(0.01, 2e-5)
+    assert np.array_equal(corner_margins(own, [own] * 3), corner_margins(own))
 
 
 def test_the_sandwich_is_as_wide_as_estimates_scatter_when_residuals_of_a_tile_hang_together():

@@ -6,6 +6,8 @@ Liang and Zeger, Longitudinal data analysis using generalized linear models, Bio
 cluster-robust covariance, here with tiles as clusters, because residuals within a tile hang together.
 """
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from verdigris.core.tracking.alignment import Alignment
@@ -15,6 +17,9 @@ from verdigris.core.types import Float64
 
 USUAL_BEND_PX = 0.7
 MOST_REACH = 1.5
+# From so many frames around a frame on, what their bends have in common counts; and by how much it has to exceed chance.
+LEAST_NEAR = 4
+NEAR_SIGMAS = 1.0
 # How far corners usually lie outside of the samples, in half sizes of what is seen.
 USUAL_REACH = 0.3
 # How quickly doubt grows with the distance beyond that.
@@ -53,8 +58,8 @@ def bend_of(fit: Fit) -> tuple[Float64, Float64]:
     return (inverse @ score)[keep], (inverse @ (tile_score.T @ tile_score) @ inverse)[np.ix_(keep, keep)]
 
 
-def corner_margins(alignment: Alignment, corners: Float64) -> Float64:
-    """How far each corner would move if the surface were allowed to bend, beyond what chance would show, (4,) plate px.
+def bend_at(alignment: Alignment, corners: Float64) -> Float64:
+    """How far each corner would move if the surface were allowed to bend, squared, and what chance alone would show, (2, 4) px^2.
 
     A lens that is not quite what it was taken for, rows that are read later, a surface that is not quite flat: all of them
     leave a smooth remainder that the motion model cannot follow, and that neighbouring tiles agree on.
@@ -72,7 +77,29 @@ def corner_margins(alignment: Alignment, corners: Float64) -> Float64:
     jac = np.concatenate([point_jacobian(at, alignment.covariance.shape[0]), squares], axis=2) / n[0, 0]
     moved = np.einsum("nik,k->ni", jac, alignment.bend)
     chance = np.einsum("nik,kl,nil->n", jac, alignment.bend_covariance, jac)
-    return np.asarray(np.sqrt(np.maximum(np.sum(moved**2, axis=1) - 3.0 * chance, 0.0)))
+    return np.stack([np.sum(moved**2, axis=1), chance])
+
+
+def corner_margins(own: Float64, near: Sequence[Float64] = ()) -> Float64:
+    """Margin of each corner: how far it would bend away beyond what chance shows, (4,) plate px.
+
+    One frame shows a bend only where it is much more than chance. A surface that is not flat, or a lens that is not quite known,
+    bends in one frame as in the next: what they have in common shows long before.
+
+    Parameters
+    ----------
+    own : (2, 4) of the frame, see `bend_at`
+    near : the same of the frames around it
+    """
+    alone = own[0] - 3.0 * own[1]
+    if len(near) < LEAST_NEAR:
+        return np.asarray(np.sqrt(np.maximum(alone, 0.0)))
+    all_of_them = np.stack([own, *near])
+    excess = all_of_them[:, 0] - all_of_them[:, 1]
+    # The square of a normal deviate scatters by the root of two around its mean.
+    scatter = all_of_them[:, 1].mean(axis=0) * np.sqrt(2.0 / len(all_of_them))
+    together = excess.mean(axis=0) - NEAR_SIGMAS * scatter
+    return np.asarray(np.sqrt(np.maximum(np.maximum(alone, together), 0.0)))
 
 
 def sandwich(hessian: Float64, tile_score: Float64, tile_hessian: Float64 | None = None) -> Float64:

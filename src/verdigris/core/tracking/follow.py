@@ -1,6 +1,6 @@
 """Follow one plane frame by frame: predict, refine, judge. A frame it is not sure of is lost, with a reason."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from copy import copy
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -15,7 +15,7 @@ from verdigris.core.geometry.quad import find_quad_problem
 from verdigris.core.tracking.align import align
 from verdigris.core.tracking.alignment import Alignment
 from verdigris.core.tracking.appearance import Appearance, build_appearance
-from verdigris.core.tracking.doubt import corner_margins, corner_sigmas
+from verdigris.core.tracking.doubt import bend_at, corner_margins, corner_sigmas
 from verdigris.core.tracking.features import Finder, choose_features, follow_features, moved
 from verdigris.core.tracking.fit import Conditions
 from verdigris.core.tracking.motion import Motion, estimate_motion
@@ -42,6 +42,8 @@ NEAR_PX = 0.35
 # A frame that leaves no more than this many times what those around it leave is where it belongs.
 USUAL_COST = 1.15
 COMPARED_FRAMES = 5
+# Frames around a frame whose bends are looked at together with its own.
+NEAR_BENDS = tuple(k for k in range(-6, 7) if k)
 # How far to look for neighbours of a frame that was lost.
 NEAR_FRAMES = 4
 
@@ -67,6 +69,7 @@ class Evidence:
     tiles : (tiles,) float32, 0..1, how far each tile of the region moves with the plane; NaN where it does not show
     cost : what is left where the picture is steep, code values
     good : 0..1, share of the region's texture that was seen as it should be
+    bend : (2, 4) float64, how far the corners would move on a surface that bends, see `bend_at`, px^2; None when not known
     """
 
     pose: Float64
@@ -76,6 +79,7 @@ class Evidence:
     tiles: Float32 | None = None
     cost: float = 0.0
     good: float = 0.0
+    bend: Float64 | None = None
 
 
 @dataclass(frozen=True)
@@ -255,6 +259,9 @@ class PlaneFollower:
         if between is not None and (own is None or self._differs(known, between)):
             starts.append(between)
         hidden = widened(hidden)
+        near = [
+            e.bend for k in NEAR_BENDS if frame + k in results and (e := results[frame + k].evidence) is not None and e.bend is not None
+        ]
         best: FrameResult | None = None
         for start in starts:
             around = {**results, frame: replace(known, corners=self.corners, evidence=Evidence(start))}
@@ -266,7 +273,7 @@ class PlaneFollower:
             if thorough and a is not None:
                 seen = look_at_points(self.appearance, self.optics, now.values, a.h, a.blur, conditions, self._features)
                 a = weigh_points(a, seen, self.motion, self.plane_corners, trust)
-            tried = self._conclude(frame, a, conditions)
+            tried = self._conclude(frame, a, conditions, near)
             if best is None or best.evidence is None or (tried.evidence is not None and tried.evidence.cost < 0.97 * best.evidence.cost):
                 best = tried
             # Where it fits as its neighbours do, nobody looks for another place.
@@ -341,7 +348,7 @@ class PlaneFollower:
             pose = homography_from_quads(moved_on[:, :2] / moved_on[:, 2:], self.optics.ideal(result.corners))
         except ValueError:
             return None
-        return replace(result.evidence or Evidence(pose), pose=pose)
+        return replace(result.evidence or Evidence(pose), pose=pose, bend=None)
 
     def _find(self, now: AnalysisPicture) -> Float64 | None:
         if self._finder is None:
@@ -390,12 +397,13 @@ class PlaneFollower:
         """Whether a movement is quick enough to show what the shutter does."""
         return float(np.median(np.sum(flow(self.appearance.centres, movement) ** 2, axis=1))) > SMEARING_PX**2
 
-    def _conclude(self, frame: int, a: Alignment | None, conditions: Conditions) -> FrameResult:
+    def _conclude(self, frame: int, a: Alignment | None, conditions: Conditions, near: Sequence[Float64] = ()) -> FrameResult:
         if a is None:
             return _lost(frame, 0.0, "The region is out of the picture here, or wholly covered.")
         corners = self.optics.project(self.plane_corners, a.h, conditions.movement)
         ideal = apply_homography(a.h, self.plane_corners)
-        margin = corner_margins(a, ideal)
+        bend = bend_at(a, ideal)
+        margin = corner_margins(bend, near)
         late = LATE * np.sqrt(12 * a.shutter) * np.linalg.norm(flow(self.plane_corners, conditions.movement), axis=1)
         own = corner_sigmas(a, ideal)
         sigma = np.sqrt(own**2 + margin**2 + late**2 + SIGMA_FLOOR_PX**2)
@@ -413,7 +421,14 @@ class PlaneFollower:
             a.share_used,
             "",
             Evidence(
-                a.h, conditions.movement, a.blur, a.shutter if self.smears(conditions.movement) else None, a.tiles, a.cost, a.good_share
+                a.h,
+                conditions.movement,
+                a.blur,
+                a.shutter if self.smears(conditions.movement) else None,
+                a.tiles,
+                a.cost,
+                a.good_share,
+                bend,
             ),
             float(margin.max()),
         )
