@@ -13,6 +13,7 @@ from verdigris.api.context import Folder, Transaction
 from verdigris.api.decoding import in_its_process
 from verdigris.api.models import DisagreementView, FrameWorthView, JitterView, LensView, MotionAdvice
 from verdigris.api.views import proxy_sources
+from verdigris.core.tracking.calibrate import CENTRE
 from verdigris.core.tracking.follow import FrameResult
 from verdigris.formats.track_json import Track, make_track
 from verdigris.media.facts import MediaFacts
@@ -152,7 +153,8 @@ def _lens(asked: Question) -> dict[str, Any]:
     kept = {t: e for t, e in found.estimates.items() if t in ("k1", "k2")}
     lens = found.optics.lens
     note = f"Frames fit {100 * found.gain:.1f} % better with it." if kept else "The track asks for no lens: it is straight enough here."
+    centre = lens.centre if lens is not None and not {*CENTRE}.isdisjoint(found.estimates) else None
     return {
-        "k1": lens.k1 if kept and lens else 0.0, "k2": lens.k2 if kept and lens else 0.0, "centre": None, "note": note,
+        "k1": lens.k1 if kept and lens else 0.0, "k2": lens.k2 if kept and lens else 0.0, "centre": centre, "note": note,
         "terms": [{"term": t, "value": float(e.value), "sigma": float(e.sigma)} for t, e in kept.items()],
     }  # fmt: skip

@@ -1,7 +1,7 @@
 """Advice from the command line: which motion, which lens, which frame, what disturbs, what is left; no server, no database."""
 
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
 
@@ -88,6 +88,7 @@ def lens(
     json: Json = False,
 ) -> None:
     """Estimate the lens: from lines that should be straight, or from a finished track; with the uncertainty of each term."""
+    from verdigris.core.tracking.calibrate import CENTRE
     from verdigris.formats.track_json import read_tracks
     from verdigris.runs.advice import advise_camera
     from verdigris.runs.errors import RunError
@@ -101,7 +102,12 @@ def lens(
             tracks = {t.surface: t.by_frame() for t in read_tracks(track)}
             one = document.surface(surface or next(iter(tracks), ""))
             found = advise_camera(opened.plate, document, one, tracks, tracks.get(one.id, {}))
-            facts = {name: {"value": e.value, "sigma": e.sigma} for name, e in found.estimates.items() if name != "shutter"}
+            facts: dict[str, dict[str, Any]] = {}
+            facts |= {name: {"value": e.value, "sigma": e.sigma} for name, e in found.estimates.items() if name not in ("shutter", *CENTRE)}
+            off = [found.estimates[t] for t in CENTRE if t in found.estimates]
+            if off and found.optics.lens is not None:
+                px = found.optics.lens.half_diagonal
+                facts["centre"] = {"value": found.optics.lens.centre, "sigma": px * max(e.sigma for e in off)}
             note = f"frames fit {100 * found.gain:.1f} % better with them"
         elif document.lens.lines:
             drawn = lens_of_lines(document, opened.plate.facts)

@@ -10,7 +10,7 @@ from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.tracking.calibrate import Calibration, calibrate
 from verdigris.core.tracking.disagreement import Disagreement, find_disagreements
 from verdigris.core.tracking.features import choose_features, follow_features
-from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.follow import FrameResult, PlaneFollower
 from verdigris.core.tracking.propose import Proposal, propose
 from verdigris.core.types import Bool, Float64
 from verdigris.media.reader import Reader
@@ -23,6 +23,8 @@ from verdigris.shot.document import Shot, Surface
 MOST_FRAMES = 12
 # Disagreement is told from at most this many frames.
 MOST_LOOKED_AT = 24
+# How often a track is asked about the camera, each time through what was found before.
+MOST_ROUNDS = 4
 HALF = np.array([[1, 0, -0.5], [0, 1, -0.5], [0, 0, 1.0]])
 
 
@@ -71,9 +73,23 @@ def advise_camera(reader: Reader, shot: Shot, surface: Surface, tracks: Tracks, 
     if sum(r.corners is not None for r in results.values()) < 4:
         raise RunError("no_evidence", f"{surface.name} has too few followed frames to tell a lens from. Follow it first.")
     width, height = reader.facts.width, reader.facts.height
-    return calibrate(
-        follower, results, lambda n: look(reader.frame(n)), lambda n: unusable_at(shot, surface, tracks, results, n, width, height)
-    )
+
+    def ask(follower: PlaneFollower, results: Mapping[int, FrameResult]) -> Calibration:
+        return calibrate(
+            follower, results, lambda n: look(reader.frame(n)), lambda n: unusable_at(shot, surface, tracks, results, n, width, height)
+        )
+
+    found = ask(follower, results)
+    for _ in range(MOST_ROUNDS):
+        if "k1" not in found.estimates:
+            break
+        # Terms close in on each other, and the centre shows only through a lens that is known to bend.
+        under = follower.under(found.optics, found.reference_movement)
+        again = ask(under, under.restated(results))
+        if not again.estimates or again.gain <= 0:
+            break
+        found = replace(again, gain=1 - (1 - found.gain) * (1 - again.gain), estimates={**found.estimates, **again.estimates})
+    return found
 
 
 def advise_exclusions(
