@@ -32,10 +32,10 @@ FRESH = {"Cache-Control": "no-store"}
 
 
 @router.get("/api/takes/{take_id}/frames")
-def take_frames(take_id: uuid.UUID, s: Transaction, only: Annotated[list[int] | None, Query()] = None) -> list[TakeFrameView]:
-    """Frames of a take, all or some."""
+def take_frames(take_id: uuid.UUID, s: Transaction) -> list[TakeFrameView]:
+    """Frames of a take."""
     get_take(s, take_id)
-    return [frame_view(r) for r in read_frames(s, take_id, only).values()]
+    return [frame_view(r) for r in read_frames(s, take_id).values()]
 
 
 @router.put("/api/takes/{take_id}/name")

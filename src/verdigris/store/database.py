@@ -41,6 +41,9 @@ def session(url: str) -> Iterator[Session]:
 
 
 def announce(s: Session, kind: str, **ids: object) -> None:
-    """Tell every listener what changed, once this transaction is committed."""
-    payload = json.dumps({"kind": kind, **{k: str(v) if not isinstance(v, int) else v for k, v in ids.items()}})
+    """Tell every listener what changed, once this transaction is committed; what is small goes with it as plain data.
+
+    PostgreSQL carries up to 8000 bytes.
+    """
+    payload = json.dumps({"kind": kind, **{k: v if isinstance(v, (int, dict)) else str(v) for k, v in ids.items()}})
     s.execute(text("SELECT pg_notify(:channel, :payload)"), {"channel": CHANNEL, "payload": payload})

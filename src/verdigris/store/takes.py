@@ -1,7 +1,7 @@
 """Takes and their frames; rows are written while the job runs."""
 
 import uuid
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
@@ -75,7 +75,9 @@ def write_frame(s: Session, take_id: uuid.UUID, r: FrameResult, points: Mapping[
     }
     row = insert(TakeFrame).values(take_id=take_id, frame=r.frame, **values)
     s.execute(row.on_conflict_do_update(index_elements=["take_id", "frame"], set_=values))
-    announce(s, "frame", take=take_id, frame=r.frame)
+    # Who watches needs the frame at once: it goes with the news, without what only the picture's evidence needs.
+    shown = {"frame": r.frame, **{k: v for k, v in values.items() if k not in ("corners", "points")}}
+    announce(s, "frame", take=take_id, frame=r.frame, shown=shown)
 
 
 def _plain_point(p: PointResult) -> dict[str, float | str | None]:
@@ -107,11 +109,9 @@ def name_take(s: Session, take_id: uuid.UUID, name: str) -> Take:
     return take
 
 
-def read_frames(s: Session, take_id: uuid.UUID, only: Iterable[int] | None = None) -> dict[int, FrameResult]:
+def read_frames(s: Session, take_id: uuid.UUID) -> dict[int, FrameResult]:
     """Frames of a take, by frame index, in order."""
     query = select(TakeFrame).where(TakeFrame.take_id == take_id).order_by(TakeFrame.frame)
-    if only is not None:
-        query = query.where(TakeFrame.frame.in_(list(only)))
     return {row.frame: _result(row) for row in s.scalars(query)}
 
 

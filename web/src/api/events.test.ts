@@ -2,7 +2,7 @@ import { QueryClient } from "@tanstack/react-query";
 import { afterEach, beforeEach, expect, test, vi } from "vitest";
 import { api } from "./client";
 import { listen } from "./events";
-import { keys } from "./queries";
+import { keys, takeFramesQuery } from "./queries";
 
 /** A stand-in for the server's stream of events. */
 class Stream {
@@ -70,16 +70,40 @@ test("a running job has its figures read now and then, a finished one everything
   expect(new Set(asked)).toEqual(new Set(["jobs", "shot", "projects"]));
 });
 
-test("followed frames are read by themselves, those that come together at once", async () => {
-  const get = vi.spyOn(api, "GET").mockResolvedValue({ data: [{ frame: 5 }, { frame: 6 }], response: new Response() } as never);
-  client.setQueryData(keys.takeFrames("t"), new Map());
-  Stream.last.tell({ kind: "frame", take: "t", frame: 5 });
-  Stream.last.tell({ kind: "frame", take: "t", frame: 6 });
+const framesOf = (take: string) => client.getQueryData<Map<number, { status: string }>>(keys.takeFrames(take));
+
+test("followed frames come with the news, those that come together at once, and nothing is asked for", async () => {
+  const get = vi.spyOn(api, "GET");
+  client.setQueryData(keys.takeFrames("t"), new Map([[4, { frame: 4, status: "followed" }]]));
+  const seen: number[] = [];
+  client.getQueryCache().subscribe(() => seen.push(framesOf("t")?.size ?? 0));
+  Stream.last.tell({ kind: "frame", take: "t", frame: 5, shown: { frame: 5, status: "followed" } });
+  Stream.last.tell({ kind: "frame", take: "t", frame: 6, shown: { frame: 6, status: "lost" } });
+  Stream.last.tell({ kind: "frame", take: "t", frame: 6, shown: { frame: 6, status: "followed" } });
   await vi.advanceTimersByTimeAsync(50);
-  expect(get).toHaveBeenCalledTimes(1);
-  expect(get.mock.calls[0]?.[1]).toEqual({ params: { path: { take_id: "t" }, query: { only: [5, 6] } } });
-  expect([...(client.getQueryData<Map<number, unknown>>(keys.takeFrames("t"))?.keys() ?? [])]).toEqual([5, 6]);
+  expect(get).not.toHaveBeenCalled();
+  expect([...(framesOf("t")?.keys() ?? [])]).toEqual([4, 5, 6]);
+  expect(framesOf("t")?.get(6)?.status).toBe("followed");
+  expect(seen.filter((n) => n === 2)).toHaveLength(0);
   expect(asked).toEqual([]);
+});
+
+test("frames of a take that nobody looks at are not kept", async () => {
+  Stream.last.tell({ kind: "frame", take: "elsewhere", frame: 5, shown: { frame: 5, status: "followed" } });
+  await vi.advanceTimersByTimeAsync(50);
+  expect(framesOf("elsewhere")).toBeUndefined();
+});
+
+test("frames announced while a take is being read are there when it is", async () => {
+  let answer: (value: unknown) => void = () => undefined;
+  const get = vi.spyOn(api, "GET").mockReturnValue(new Promise((done) => { answer = done; }) as never);
+  void client.prefetchQuery(takeFramesQuery("t"));
+  Stream.last.tell({ kind: "frame", take: "t", frame: 7, shown: { frame: 7, status: "followed" } });
+  await vi.advanceTimersByTimeAsync(50);
+  answer({ data: [{ frame: 3, status: "followed" }], response: new Response() });
+  await vi.advanceTimersByTimeAsync(50);
+  expect([...(framesOf("t")?.keys() ?? [])]).toEqual([3, 7]);
+  get.mockRestore();
 });
 
 test("after the stream came back everything is read again, and in the end it is closed", () => {

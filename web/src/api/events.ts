@@ -1,19 +1,19 @@
 /** Listen to what changes on the server and read just that again. */
 import type { QueryClient } from "@tanstack/react-query";
-import type { ShotView } from "./client";
+import type { ShotView, TakeFrame } from "./client";
 import { addFrames, keys } from "./queries";
 
-/** How often what changed is read again at most; followed frames are little to read and are waited for. */
+/** How often what changed is read again at most; followed frames come with the news and are waited for. */
 const AT_MOST_EVERY_MS = { frames: 90, other: 350, running: 1500 };
 /** The answer to one's own edit comes about when the news of it does. */
 const PATIENCE_MS = 30;
 
-type Note = { kind: string; shot?: string; revision?: number; state?: string; take?: string; frame?: number };
+type Note = { kind: string; shot?: string; revision?: number; state?: string; take?: string; shown?: TakeFrame };
 
 /** Begin listening; returns how to stop. */
 export function listen(client: QueryClient): () => void {
   const source = new EventSource("/api/events");
-  const waiting = new Map<string, Set<number>>();
+  const waiting = new Map<string, Map<number, TakeFrame>>();
   const due = new Set<string>();
   const behind = new Map<string, number>();
 
@@ -29,7 +29,7 @@ export function listen(client: QueryClient): () => void {
     return { soon: () => (timer ??= window.setTimeout(run, Math.max(patience, every - (performance.now() - last)))), stop: () => window.clearTimeout(timer) };
   };
   const frames = paced(AT_MOST_EVERY_MS.frames, 0, () => {
-    for (const [take, numbers] of waiting) void addFrames(client, take, [...numbers]);
+    for (const [take, fresh] of waiting) void addFrames(client, take, fresh.values());
     waiting.clear();
   });
   const other = paced(AT_MOST_EVERY_MS.other, PATIENCE_MS, () => {
@@ -47,8 +47,8 @@ export function listen(client: QueryClient): () => void {
   source.onmessage = (message: MessageEvent<string>) => {
     const note = JSON.parse(message.data) as Note;
     if (note.kind === "again") return void client.invalidateQueries();
-    if (note.kind === "frame" && note.take !== undefined && note.frame !== undefined) {
-      waiting.set(note.take, (waiting.get(note.take) ?? new Set()).add(note.frame));
+    if (note.kind === "frame" && note.take !== undefined && note.shown !== undefined) {
+      waiting.set(note.take, (waiting.get(note.take) ?? new Map<number, TakeFrame>()).set(note.shown.frame, note.shown));
       return void frames.soon();
     }
     if (note.kind === "job" && (note.state === "waiting" || note.state === "running")) {

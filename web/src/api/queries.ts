@@ -44,17 +44,14 @@ export function useShot(id: string) {
 
 export type TakeFrames = Map<number, TakeFrame>;
 
-/** Frames of a take, all or some. */
-async function readFrames(take: string, only?: number[]): Promise<TakeFrame[]> {
-  const params = { path: { take_id: take }, query: only ? { only } : {} };
-  return data<TakeFrame[]>(await api.GET("/api/takes/{take_id}/frames", { params }));
-}
-
 /** How the frames of a take are read; for `useQueries`. */
 export function takeFramesQuery(take: string) {
   return {
     queryKey: keys.takeFrames(take),
-    queryFn: async (): Promise<TakeFrames> => new Map((await readFrames(take)).map((f) => [f.frame, f])),
+    queryFn: async (): Promise<TakeFrames> => {
+      const frames = data<TakeFrame[]>(await api.GET("/api/takes/{take_id}/frames", { params: { path: { take_id: take } } }));
+      return new Map(frames.map((f) => [f.frame, f]));
+    },
   };
 }
 
@@ -70,14 +67,13 @@ export function useTakePoints(take: string | null, frames: number, running: bool
   }).data;
 }
 
-/** Read just the frames that were announced, and put them beside those already here. */
-export async function addFrames(client: QueryClient, take: string, frames: number[]): Promise<void> {
+/** Put frames that were announced beside those already here. */
+export async function addFrames(client: QueryClient, take: string, fresh: Iterable<TakeFrame>): Promise<void> {
   const key = keys.takeFrames(take);
   const state = client.getQueryState(key);
   if (!state) return;
   // All of them are on their way, but may have set out before these were there.
   if (state.data === undefined) await client.fetchQuery(takeFramesQuery(take));
-  const fresh = await readFrames(take, frames);
   client.setQueryData<TakeFrames>(key, (old) => {
     const next = new Map(old);
     for (const f of fresh) next.set(f.frame, f);

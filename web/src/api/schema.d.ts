@@ -480,7 +480,7 @@ export interface paths {
         };
         /**
          * Take Frames
-         * @description Frames of a take, all or some.
+         * @description Frames of a take.
          */
         get: operations["take_frames"];
         put?: never;
@@ -4063,9 +4063,7 @@ export interface operations {
     };
     take_frames: {
         parameters: {
-            query?: {
-                only?: number[] | null;
-            };
+            query?: never;
             header?: never;
             path: {
                 take_id: string;
