@@ -64,8 +64,8 @@ class Templates:
         self._follower = follower
         self._candidates: list[_Candidate] = []
         self._templates: list[_Template] = []
-        # Frames that were held by a template, and how they looked from there.
-        self._seen: dict[int, tuple[_Template, FrameResult]] = {}
+        # The last frame that was held by a template, and how it looked from there.
+        self._held: tuple[_Template, FrameResult] | None = None
 
     def step(
         self, frame: int, before: AnalysisPicture, now: AnalysisPicture, history: list[FrameResult], hidden: Bool | None
@@ -78,7 +78,8 @@ class Templates:
         if doubt_of(result) < UNSURE_PX or agrees(result):
             self._offer(result, now, hidden)
             return result
-        if last.corners is None and not self._templates:
+        # What was lost as it was at the reference is found again as it was there.
+        if last.corners is None and self._held is None:
             return result
         return _surer(result, self._through(frame, before, now, history, hidden))
 
@@ -107,19 +108,19 @@ class Templates:
     ) -> FrameResult | None:
         """The surest answer that a template gives; None when none does."""
         last = history[-1]
+        held = self._held if self._held is not None and self._held[1].frame == last.frame else None
         self._choose()
-        best = self._ask(self._templates, frame, before, now, history, hidden)
+        best = self._ask(self._templates, None, frame, before, now, history, hidden)
         if (
             (best is None or doubt_of(best) - self._own_doubt(best) > UNSURE_PX)
             and last.corners is not None
             and all(t.result.frame != last.frame for t in self._templates)
         ):
             # Nothing that was sure is much like this any more: one step further down, with the doubt of all before it.
-            made = self._make(_Candidate(last, before, None))
+            made = self._make(_Candidate(last, before, None), held)
             if made is not None:
                 self._templates = [*self._templates, made][-MOST_TEMPLATES:]
-                nearer = self._ask([made], frame, before, now, history, hidden)
-                best = nearer if best is None else _surer(best, nearer)
+                best = self._ask([made], best, frame, before, now, history, hidden)
         return best
 
     def _own_doubt(self, result: FrameResult) -> float:
@@ -127,19 +128,17 @@ class Templates:
         return max((doubt_of(t.result) for t in self._templates if t.result.frame == result.through), default=0.0)
 
     def _ask(
-        self, templates: Sequence[_Template], frame: int, before: AnalysisPicture, now: AnalysisPicture, history: list[FrameResult],
-        hidden: Bool | None,
+        self, templates: Sequence[_Template], best: FrameResult | None, frame: int, before: AnalysisPicture, now: AnalysisPicture,
+        history: list[FrameResult], hidden: Bool | None,
     ) -> FrameResult | None:  # fmt: skip
-        """The surest answer of the nearest of some templates; None when none is sure enough."""
-        best: FrameResult | None = None
+        """The surest answer of the nearest of some templates and the best one so far; None when none is sure enough."""
         for template in sorted(templates, key=lambda t: abs(t.result.frame - frame))[:2]:
             past = _as_seen_from(template, history[-HISTORY:])
             if past:
                 own = template.follower.step(frame, before, now, past, hidden)
                 found = self._stated(template, own)
-                if found is not None:
-                    self._seen[frame] = (template, own)
-                best = found if best is None else _surer(best, found)
+                if found is not None and (best is None or doubt_of(found) < doubt_of(best)):
+                    best, self._held = found, (template, own)
         return best
 
     def _choose(self) -> None:
@@ -149,11 +148,11 @@ class Templates:
         self._templates = [*self._templates, *(t for t in made if t is not None)][-MOST_TEMPLATES:]
         self._candidates = []
 
-    def _make(self, candidate: _Candidate) -> _Template | None:
-        """A follower from a frame of the run; None when it does not hold the region."""
+    def _make(self, candidate: _Candidate, held: tuple[_Template, FrameResult] | None = None) -> _Template | None:
+        """A follower from a frame of the run, which a template may have held; None when it does not hold the region."""
         result, base, own, whole = candidate.result, self._follower, candidate.result, 1.0
-        if result.frame in self._seen:
-            template, own = self._seen[result.frame]
+        if held is not None:
+            template, own = held
             base, whole = template.follower, template.share
         evidence = base.evidence_of(own)
         if evidence is None or result.corners is None or not agrees(own):
