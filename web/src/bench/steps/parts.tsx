@@ -12,10 +12,10 @@ export function Field({ label, hint, children }: { label: string; hint?: string;
   );
 }
 
-export function Fact({ label, value }: { label: string; value: ReactNode }) {
+export function Fact({ label, value, hint }: { label: string; value: ReactNode; hint?: string }) {
   return (
     <div className="field">
-      <span className="quiet">{label}</span>
+      <Tooltip title={hint}><span className="quiet">{label}</span></Tooltip>
       <span className="mono fact">{value}</span>
     </div>
   );
