@@ -99,17 +99,18 @@ def test_wrong_use_is_exit_code_two(tmp_path):
 
 def test_ctrl_c_keeps_what_was_followed_and_the_next_run_goes_on(shot, tmp_path):
     command = [sys.executable, "-m", "verdigris.cli.main", "track", str(shot), "--out", str(tmp_path / "t.json")]
-    process = subprocess.Popen(command, stderr=subprocess.PIPE, text=True)
+    # Whoever presses the keys has the say, on a busy machine too.
+    process = subprocess.Popen(["nice", "-n", "15", *command], stderr=subprocess.PIPE, text=True)
     assert process.stderr is not None
     for line in process.stderr:
         done = re.search(r"(\d+) of 60", line)
-        if done and int(done[1]) >= 6:
+        if done and int(done[1]) >= 2:
             break
     process.send_signal(signal.SIGINT)
     assert process.wait(30) == 130
     (half,) = tmp_path.glob("t.json.*.unfinished")
     kept = len(json.loads(half.read_text())["frames"])
-    assert 6 <= kept < 60
+    assert 2 <= kept < 60
     run(*command[3:])
     assert len(json.loads((tmp_path / "t.json").read_text())["frames"]) == 60
     assert not half.exists()

@@ -93,8 +93,8 @@ def test_the_renderer_shows_a_corner_in_the_row_that_is_read_when_it_passes():
 
 
 def test_a_lens_off_centre_is_found_with_its_centre_once_it_is_known_to_bend(monkeypatch):
-    lens = (-0.1, 0.0, 338.0, 168.0)
-    plate = make(7, replace(SMALL, count=17, reference=8, scale=0.5, camera=Camera(noise=1.0, lens=lens)), a_photograph)
+    lens = (-0.12, 0.0, 338.0, 168.0)
+    plate = make(3, replace(SMALL, count=17, reference=8, scale=0.55, camera=Camera(noise=1.0, lens=lens)), a_photograph)
     follower, results, first = run(plate)
     assert first.optics.lens is not None
     assert first.optics.lens.centre == (320.0, 180.0)
@@ -112,4 +112,4 @@ def test_a_lens_off_centre_is_found_with_its_centre_once_it_is_known_to_bend(mon
     found = looks[-1].lens
     middle, truth = np.array([320.0, 180.0]), np.array([338.0, 168.0])
     assert np.linalg.norm(found.centre - truth) < 0.8 * np.linalg.norm(middle - truth)
-    assert found.k1 == pytest.approx(-0.1, abs=0.015)
+    assert found.k1 == pytest.approx(-0.12, abs=0.02)
