@@ -102,8 +102,9 @@ def lens(
             tracks = {t.surface: t.by_frame() for t in read_tracks(track)}
             one = document.surface(surface or next(iter(tracks), ""))
             found = advise_camera(opened.plate, document, one, tracks, tracks.get(one.id, {}))
-            facts: dict[str, dict[str, Any]] = {}
-            facts |= {name: {"value": e.value, "sigma": e.sigma} for name, e in found.estimates.items() if name not in ("shutter", *CENTRE)}
+            facts: dict[str, dict[str, Any]] = {
+                name: {"value": e.value, "sigma": e.sigma} for name, e in found.estimates.items() if name not in ("shutter", *CENTRE)
+            }
             off = [found.estimates[t] for t in CENTRE if t in found.estimates]
             if off and found.optics.lens is not None:
                 px = found.optics.lens.half_diagonal

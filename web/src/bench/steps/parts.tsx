@@ -13,9 +13,10 @@ export function Field({ label, hint, children }: { label: string; hint?: string;
 }
 
 export function Fact({ label, value, hint }: { label: string; value: ReactNode; hint?: string }) {
+  const text = <span className="quiet">{label}</span>;
   return (
     <div className="field">
-      <Tooltip title={hint}><span className="quiet">{label}</span></Tooltip>
+      {hint ? <Tooltip title={hint} placement="left">{text}</Tooltip> : text}
       <span className="mono fact">{value}</span>
     </div>
   );
