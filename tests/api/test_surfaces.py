@@ -4,6 +4,7 @@ import json
 import os
 import signal
 import subprocess
+import time
 import zipfile
 
 import cv2
@@ -11,6 +12,9 @@ import numpy as np
 import pytest
 
 from tests.api.test_work import begin, take_frames, track
+from verdigris.runs.first_steps import has_first_steps, name_of_steps
+from verdigris.shot.document import parse_shot
+from verdigris.store.media_folder import MediaFolder
 
 
 @pytest.fixture(scope="module")
@@ -289,3 +293,27 @@ def test_crops_of_many_frames_come_on_one_sheet(live, followed):
     assert np.abs(picture[66:126].astype(int) - 44).max() < 12
     assert live.http.get(f"/api/takes/{take}/crop-sheet", params={"frames": [999]}).status_code == 404
     assert live.http.get(f"/api/takes/{take}/crop-sheet", params={"frames": list(range(80))}).status_code == 422
+
+
+def test_a_take_begins_with_what_was_followed_while_nobody_waited(live, plate, plate_film):
+    shot = begin(live, plate, plate_film, name="made ready")
+    document = parse_shot(live.http.get(f"/api/shots/{shot}/document").json())
+    folder = MediaFolder(live.folder / "media").first_steps(document.plate.media)
+    deadline = time.monotonic() + 60
+    while not has_first_steps(folder / name_of_steps(document, document.surfaces[0])):
+        assert time.monotonic() < deadline
+        time.sleep(0.1)
+    begun = live.http.post(f"/api/shots/{shot}/track", json={"surface": "s", "direction": "forwards"}).json()
+    at = plate.reference
+    assert [f["frame"] for f in begun["frames"]] == [at, at + 1]
+    assert live.http.get(f"/api/takes/{begun['take_id']}/crops/{at + 1}").status_code == 200
+    assert np.abs(corner(plate, begun["frames"][1]) - plate.corners_at(at + 1)[0]).max() < 0.15
+    assert live.wait(begun["id"])["state"] == "done"
+    _, frames = take_frames(live, shot)
+    assert sorted(frames) == list(range(at, 60))
+    # Other settings are another beginning.
+    edit(live, shot, {"kind": "set_motion", "surface": "s", "motion": "translation"})
+    again = live.http.post(f"/api/shots/{shot}/track", json={"surface": "s", "direction": "forwards"}).json()
+    assert again["take_id"] != begun["take_id"]
+    live.http.post(f"/api/jobs/{again['id']}/stop")
+    live.wait(again["id"])

@@ -5,7 +5,7 @@ import pytest
 
 from tests.runs.test_mending_and_advice import folder  # noqa: F401
 from verdigris.media.reader import open_media
-from verdigris.runs.near_frames import MOST_KEPT, NEAR, NearFrames, is_ready
+from verdigris.runs.near_frames import MOST_KEPT, NEAR, NearFrames
 
 MIDDLE = 30
 
@@ -64,11 +64,14 @@ def test_frames_are_those_of_the_plate_whether_kept_or_not(near, folder, start, 
             assert all(same(f, t) for f, t in zip(found, true.values(), strict=True))
 
 
+def kept(tmp_path):
+    return sorted(int(p.stem) for p in (tmp_path / "near").glob("*.npz"))
+
+
 def test_what_is_kept_is_not_decoded_again(near, tmp_path):
     with near() as plate:
         plate.make_ready()
-    assert is_ready(tmp_path / "near", MIDDLE, 60)
-    assert not is_ready(tmp_path / "near", MIDDLE + 1, 60)
+    assert kept(tmp_path) == list(range(MIDDLE - NEAR, MIDDLE + NEAR + 1))
     assert len(near.opened) == 1
     with near() as plate:
         plate.frame(MIDDLE)
@@ -84,15 +87,15 @@ def test_at_the_ends_of_a_plate_there_are_fewer_frames_to_keep(near, tmp_path):
     for middle in (0, 59):
         with near(middle) as plate:
             plate.make_ready()
-        assert is_ready(tmp_path / "near", middle, 60)
+    assert kept(tmp_path) == [*range(NEAR + 1), *range(59 - NEAR, 60)]
 
 
 def test_only_the_newest_frames_stay(near, tmp_path):
     for middle in range(5, 50, 5):
         with near(middle) as plate:
             plate.make_ready()
-    assert len(list((tmp_path / "near").glob("*"))) <= MOST_KEPT
-    assert is_ready(tmp_path / "near", 45, 60)
+    assert len(kept(tmp_path)) <= MOST_KEPT
+    assert {45 - NEAR, 45, 45 + NEAR} <= set(kept(tmp_path))
 
 
 def test_a_run_that_is_left_in_the_middle_leaves_nothing_open(near):

@@ -226,9 +226,10 @@ class PointFiguresView(BaseModel):
 
 
 class FollowView(JobView):
-    """The job that follows a surface, and the shot with the take it fills."""
+    """The job that follows a surface, the shot with the take it fills, and what that take begins with."""
 
     shot: "ShotView"
+    frames: list["TakeFrameView"]
 
 
 class ShotSummary(BaseModel):

@@ -18,7 +18,7 @@ from verdigris.api.models import (
     TrackRequest,
 )
 from verdigris.api.recent import Recent
-from verdigris.api.views import job_view, proxy_sources, shot_view, used_tracks
+from verdigris.api.views import frame_view, job_view, proxy_sources, shot_view, used_tracks
 from verdigris.jobs.start import make_ready_to_follow, start_delivery, start_tracking, start_tracking_all
 from verdigris.runs.preview import Preview
 from verdigris.shot.document import Shot, parse_shot
@@ -32,6 +32,7 @@ from verdigris.store.shots import (
     redo,
     undo,
 )
+from verdigris.store.takes import read_frames
 
 router = APIRouter(prefix="/api/shots", tags=["shots"])
 
@@ -58,29 +59,36 @@ def revisions(shot_id: uuid.UUID, s: Transaction) -> list[RevisionView]:
 def edit(shot_id: uuid.UUID, request: EditRequest, s: Transaction) -> ShotView:
     """Apply edits as one new revision; a stale base is refused with what changed."""
     edit_shot(s, shot_id, request.base_revision, request.edits)
-    make_ready_to_follow(s, document_of(s, get_shot(s, shot_id)), request.edits)
-    return shot_view(s, get_shot(s, shot_id))
+    shot = get_shot(s, shot_id)
+    make_ready_to_follow(s, shot)
+    return shot_view(s, shot)
 
 
 @router.post("/{shot_id}/undo")
 def undo_edit(shot_id: uuid.UUID, request: BaseRequest, s: Transaction) -> ShotView:
     """Go one revision back."""
     undo(s, shot_id, request.base_revision)
-    return shot_view(s, get_shot(s, shot_id))
+    shot = get_shot(s, shot_id)
+    make_ready_to_follow(s, shot)
+    return shot_view(s, shot)
 
 
 @router.post("/{shot_id}/redo")
 def redo_edit(shot_id: uuid.UUID, request: BaseRequest, s: Transaction) -> ShotView:
     """Go one revision forward again."""
     redo(s, shot_id, request.base_revision)
-    return shot_view(s, get_shot(s, shot_id))
+    shot = get_shot(s, shot_id)
+    make_ready_to_follow(s, shot)
+    return shot_view(s, shot)
 
 
 @router.post("/{shot_id}/track", status_code=202)
 def follow(shot_id: uuid.UUID, request: TrackRequest, s: Transaction) -> FollowView:
     """Follow a surface. A take of the same settings is gone on with; otherwise a new take begins and is chosen."""
-    job = job_view(start_tracking(s, shot_id, request.surface, request.direction, request.span))
-    return FollowView(**job.model_dump(), shot=shot_view(s, get_shot(s, shot_id)))
+    job = start_tracking(s, shot_id, request.surface, request.direction, request.span)
+    assert job.take_id is not None
+    frames = [frame_view(r) for r in read_frames(s, job.take_id).values()]
+    return FollowView(**job_view(job).model_dump(), shot=shot_view(s, get_shot(s, shot_id)), frames=frames)
 
 
 @router.post("/{shot_id}/track-all", status_code=202)

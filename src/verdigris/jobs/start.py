@@ -7,18 +7,18 @@ from sqlalchemy.orm import Session
 from verdigris.jobs.queue import enqueue
 from verdigris.runs.compose import check_ready
 from verdigris.runs.errors import RunError
-from verdigris.runs.near_frames import is_ready
+from verdigris.runs.first_steps import has_first_steps, kept_first_steps, name_of_steps
 from verdigris.runs.tracking import Direction, Span, in_depth_order
 from verdigris.settings import Settings
-from verdigris.shot.document import Shot, tracking_key
-from verdigris.shot.edits import ChooseTake, Edit, SetCorners, SetReference, apply_edit
+from verdigris.shot.document import Shot, Surface, tracking_key
+from verdigris.shot.edits import ChooseTake, apply_edit
 from verdigris.store.errors import StoreError
 from verdigris.store.jobs import create_job, open_job_for_take
 from verdigris.store.media import ready_facts
 from verdigris.store.media_folder import MediaFolder
-from verdigris.store.models import Delivery, Job, Media
+from verdigris.store.models import Delivery, Job, Media, ShotRow, Take
 from verdigris.store.shots import add_revision, document_of, get_shot
-from verdigris.store.takes import chosen_tracks, copy_frames, create_take, get_take
+from verdigris.store.takes import chosen_tracks, copy_frames, create_take, get_take, write_frame
 
 
 def start_tracking(
@@ -54,9 +54,12 @@ def start_tracking(
     if take is None or take.key != tracking_key(document, surface):
         take = create_take(s, shot.id, document, surface)
         add_revision(s, shot, apply_edit(document, ChooseTake(surface=surface.id, take=str(take.id))), f"take {take.label} begun")
-        if span is not None and kept is not None:
+        folder = MediaFolder(Settings().media_dir)
+        if span is None:
+            _begin_with_first_steps(s, folder, document, surface, take, direction)
+        elif kept is not None:
             copy_frames(s, kept.id, take.id)
-            MediaFolder(Settings().media_dir).share_crops(kept.id, take.id)
+            folder.share_crops(folder.crops(kept.id), take.id)
     total = facts.frame_count if span is None else span[1] - span[0] + 1
     job = create_job(s, "track", f"Following {surface.name}, take {take.label}", total, shot_id=shot.id, take_id=take.id)
     wanted = None if span is None else list(span)
@@ -64,16 +67,32 @@ def start_tracking(
     return job
 
 
-def make_ready_to_follow(s: Session, document: Shot, edits: list[Edit]) -> None:
-    """Have the frames decoded where corners were just placed, so that following begins at once."""
-    placed = {e.surface for e in edits if isinstance(e, SetCorners | SetReference)}
-    media = s.get(Media, document.plate.media or "")
-    if not placed or media is None or media.facts is None or media.facts["kind"] != "film":
+def _begin_with_first_steps(s: Session, folder: MediaFolder, document: Shot, surface: Surface, take: Take, direction: Direction) -> None:
+    """Put what was followed ahead into a new take of the same settings, so that it shows at once."""
+    name = name_of_steps(document, surface)
+    if name is None or document.plate.media is None:
         return
-    near = MediaFolder(Settings().media_dir).near(media.hash)
-    for frame in {x.reference_frame for x in document.surfaces if x.id in placed and x.corners is not None}:
-        if not is_ready(near, frame, int(media.facts["frame_count"])):
-            enqueue(s, "make_ready", priority=8, lock=f"ready {media.hash} {frame}", media_hash=media.hash, frame=frame)
+    steps = folder.first_steps(document.plate.media) / name
+    found = kept_first_steps(steps, direction)
+    if found:
+        folder.share_crops(steps, take.id)
+    for result in found.values():
+        write_frame(s, take.id, result)
+
+
+def make_ready_to_follow(s: Session, shot: ShotRow) -> None:
+    """Have the first steps taken of surfaces that were placed but not followed since, so that following begins at once."""
+    document = document_of(s, shot)
+    media = s.get(Media, document.plate.media or "")
+    if media is None or media.facts is None or media.state != "ready":
+        return
+    steps = MediaFolder(Settings().media_dir).first_steps(media.hash)
+    for surface in document.surfaces:
+        name = name_of_steps(document, surface)
+        take = get_take(s, uuid.UUID(surface.take)) if surface.take else None
+        followed = take is not None and take.key == tracking_key(document, surface)
+        if name is not None and not followed and not has_first_steps(steps / name):
+            enqueue(s, "make_ready", priority=8, lock=f"ready {name}", shot_id=str(shot.id), surface_id=surface.id, steps=name)
 
 
 def start_tracking_all(s: Session, shot_id: uuid.UUID, direction: Direction) -> list[Job]:

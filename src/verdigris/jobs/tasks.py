@@ -2,24 +2,20 @@
 
 import shutil
 import uuid
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator
 from pathlib import Path
 
-import cv2
-import numpy as np
-
-from verdigris.core.inspection.crops import CROP_PX, centred_crop, crop_box
 from verdigris.core.tracking.follow import FrameResult
-from verdigris.core.tracking.points import PointResult
-from verdigris.core.types import Float64, Uint8
 from verdigris.jobs.queue import app, enqueue
 from verdigris.jobs.running import RunningJob, run_job
 from verdigris.media.errors import MediaError
 from verdigris.media.facts import Limits, MediaFacts
-from verdigris.media.frames import Frame, rgb8
+from verdigris.media.frames import Frame
 from verdigris.media.reader import open_media
 from verdigris.runs.artwork import open_ref
 from verdigris.runs.compose import check_ready, compose_frame, frames_without_track
+from verdigris.runs.evidence_crops import keep_evidence
+from verdigris.runs.first_steps import name_of_steps, take_first_steps
 from verdigris.runs.handover import (
     Stopped,
     film_parts,
@@ -33,16 +29,16 @@ from verdigris.runs.handover import (
 from verdigris.runs.kept_frames import keep_frame, restore_frame
 from verdigris.runs.near_frames import NearFrames
 from verdigris.runs.project import STILL_FRAMES, OpenShot
-from verdigris.runs.proxies import encode_jpeg, write_proxies
+from verdigris.runs.proxies import write_proxies
 from verdigris.runs.tracking import Direction, follow_surface
 from verdigris.settings import Settings
-from verdigris.shot.document import Shot, Surface, parse_shot
+from verdigris.shot.document import Shot, parse_shot
 from verdigris.store.database import announce, session
 from verdigris.store.jobs import get_delivery, get_job, update_job
 from verdigris.store.media import get_media, ready_facts
 from verdigris.store.media_folder import MediaFolder, unpack_stills
 from verdigris.store.models import Job
-from verdigris.store.shots import get_revision, used_media
+from verdigris.store.shots import document_of, get_revision, get_shot, used_media
 from verdigris.store.takes import chosen_tracks, get_take, read_frames, write_frame
 
 JOB_PART_FRAMES = 60
@@ -152,8 +148,7 @@ def track(job_id: str, revision: int, direction: Direction, span: list[int] | No
             count = facts.frame_count
             total = _frames_to_do(count, surface.reference_frame, direction, known) if span is None else span[1] - span[0] + 1
             for step in follow_surface(plate, document, surface, tracks, known, direction, job.stopping, wanted):
-                if step.result.corners is not None:
-                    write_crops(crops / f"{step.result.frame:06d}.jpg", step.picture, [*step.result.corners, *_seen(surface, step.points)])
+                keep_evidence(crops, surface, step)
                 with session(settings.database_url) as s:
                     write_frame(s, take.id, step.result, step.points)
                 known[step.result.frame] = step.result
@@ -167,15 +162,21 @@ def track(job_id: str, revision: int, direction: Direction, span: list[int] | No
 
 
 @app.task(name="verdigris.jobs.tasks.make_ready", queue="work")
-def make_ready(media_hash: str, frame: int) -> None:
-    """Keep the frames around a reference frame decoded: whoever placed corners there will follow it next."""
+def make_ready(shot_id: str, surface_id: str, steps: str) -> None:
+    """Take the first steps of a surface that is ready to be followed; `steps` is their name, of settings that may be past."""
     settings = Settings()
     folder = MediaFolder(settings.media_dir)
     with session(settings.database_url) as s:
-        source = folder.source(media_hash, get_media(s, media_hash).ending)
-        facts = ready_facts(s, media_hash)
-    with NearFrames(facts, lambda: open_media(source), folder.near(media_hash), frame) as plate:
-        plate.make_ready()
+        document = document_of(s, get_shot(s, uuid.UUID(shot_id)))
+        surface = next((x for x in document.surfaces if x.id == surface_id), None)
+        if surface is None or name_of_steps(document, surface) != steps or document.plate.media is None:
+            return
+        facts = ready_facts(s, document.plate.media)
+    media, near = media_paths(settings, document), folder.near(document.plate.media)
+    with NearFrames(facts, lambda: open_ref(document.plate, Path("/nonexistent"), media), near, surface.reference_frame) as plate:
+        if facts.kind == "film":
+            plate.make_ready()
+        take_first_steps(plate, document, surface, folder.first_steps(document.plate.media) / steps)
 
 
 def _frames_to_do(count: int, reference: int, direction: Direction, known: dict[int, FrameResult]) -> int:
@@ -183,45 +184,6 @@ def _frames_to_do(count: int, reference: int, direction: Direction, known: dict[
     if direction != "forwards":
         wanted |= set(range(reference + 1))
     return len(wanted | set(known))
-
-
-def _seen(surface: Surface, points: Mapping[str, PointResult]) -> list[Float64 | None]:
-    """Where the surface's single points are, in its order; nothing when it is not followed by them."""
-    return [points[p.id].at if p.id in points else None for p in surface.points] if points else []
-
-
-def write_crops(path: Path, picture: Frame, places: Sequence[Float64 | None]) -> None:
-    """The four corners of a frame, then its points, magnified evidence, side by side in one small JPEG; grey where unseen."""
-    crops = []
-    for corner in places:
-        if corner is None:
-            crops.append(np.full((CROP_PX, CROP_PX, 3), 44, np.uint8))
-            continue
-        box = crop_box(corner)
-        crops.append(centred_crop(_padded(picture, box), box, corner))
-    temporary = path.with_suffix(".unfinished")
-    temporary.write_bytes(encode_jpeg(np.concatenate(crops, axis=1), 88))
-    temporary.replace(path)
-
-
-def _padded(picture: Frame, box: tuple[int, int, int, int]) -> Uint8:
-    """Pixels of a box that may reach beyond the picture, filled up with grey there."""
-    x0, y0, x1, y1 = box
-    inner = (max(0, x0), max(0, y0), min(picture.width, x1), min(picture.height, y1))
-    if inner[2] <= inner[0] or inner[3] <= inner[1]:
-        return np.full((CROP_PX, CROP_PX, 3), 44, np.uint8)
-    return np.asarray(
-        cv2.copyMakeBorder(
-            rgb8(picture, inner),
-            inner[1] - y0,
-            y1 - inner[3],
-            inner[0] - x0,
-            x1 - inner[2],
-            cv2.BORDER_CONSTANT,
-            value=(44, 44, 44),
-        ),
-        np.uint8,
-    )
 
 
 @app.task(name="verdigris.jobs.tasks.render", queue="work")

@@ -120,8 +120,3 @@ class NearFrames:
         for old in sorted(there, key=lambda p: there[p])[:-MOST_KEPT]:
             old.unlink(missing_ok=True)
         return frame
-
-
-def is_ready(folder: Path, middle: int, count: int) -> bool:
-    """Whether the frames around one frame of a film are kept."""
-    return all((folder / f"{n:06d}.npz").exists() for n in range(max(0, middle - NEAR), min(count, middle + NEAR + 1)))

@@ -166,6 +166,17 @@ def follow_surface(
     yield from _settle(reader, shot, surface, tracks, follower, look, results, stop)
 
 
+def first_steps(reader: FrameSource, shot: Shot, surface: Surface) -> Iterator[Step]:
+    """The reference frame and the next one each way, of a surface that no other surface's track has a say in; errors as above."""
+    follower, picture, look = make_follower(reader, shot, surface, {})
+    start = surface.reference_frame
+    reference = follower.reference_result()
+    yield Step(reference, picture)
+    for step in (1, -1):
+        if 0 <= start + step < reader.facts.frame_count:
+            yield from _one_way(reader, shot, surface, {}, follower, look, [reference], start, start + 2 * step, step, lambda: False)
+
+
 def _follow_span(
     reader: FrameSource, shot: Shot, surface: Surface, tracks: Tracks, known: dict[int, FrameResult], direction: Direction,
     stop: Callable[[], bool], span: Span,

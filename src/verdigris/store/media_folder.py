@@ -45,14 +45,19 @@ class MediaFolder:
         """Folder of frames that are kept decoded, around reference frames."""
         return self._blob(media_hash) / "near"
 
+    def first_steps(self, media_hash: str) -> Path:
+        """Folder of first steps that were taken ahead on some plate, one folder to a set of settings."""
+        return self._blob(media_hash) / "first-steps"
+
     def crops(self, take: object) -> Path:
         """Folder of evidence crops of a take."""
         return self.root / "takes" / str(take)
 
-    def share_crops(self, source: object, target: object) -> None:
-        """Begin a take's evidence with that of another one: the same files until they are written anew."""
-        if self.crops(source).exists():
-            shutil.copytree(self.crops(source), self.crops(target), copy_function=os.link, dirs_exist_ok=True)
+    def share_crops(self, source: Path, target: object) -> None:
+        """Begin a take's evidence with crops that are there already: the same files until they are written anew."""
+        self.crops(target).mkdir(parents=True, exist_ok=True)
+        for crop in source.glob("*.jpg"):
+            os.link(crop, self.crops(target) / crop.name)
 
     def delivery(self, delivery: object) -> Path:
         """Folder of a delivery."""

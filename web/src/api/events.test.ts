@@ -94,6 +94,17 @@ test("frames of a take that nobody looks at are not kept", async () => {
   expect(framesOf("elsewhere")).toBeUndefined();
 });
 
+test("frames announced before the take is known find their place once it is", async () => {
+  const tell = async (frame: number, take = "t") => {
+    Stream.last.tell({ kind: "frame", take, frame, shown: { frame, status: "followed" } });
+    await vi.advanceTimersByTimeAsync(100);
+  };
+  await tell(5);
+  client.setQueryData(keys.takeFrames("t"), new Map([[4, { frame: 4, status: "followed" }]]));
+  await tell(6);
+  expect([...(framesOf("t")?.keys() ?? [])]).toEqual([4, 5, 6]);
+});
+
 test("frames announced while a take is being read are there when it is", async () => {
   let answer: (value: unknown) => void = () => undefined;
   const get = vi.spyOn(api, "GET").mockReturnValue(new Promise((done) => { answer = done; }) as never);

@@ -7,6 +7,8 @@ import { addFrames, keys } from "./queries";
 const AT_MOST_EVERY_MS = { frames: 90, other: 350, running: 1500 };
 /** The answer to one's own edit comes about when the news of it does. */
 const PATIENCE_MS = 30;
+/** Takes not known here whose frames are kept for a while. */
+const UNKNOWN_TAKES = 2;
 
 type Note = { kind: string; shot?: string; revision?: number; state?: string; take?: string; shown?: TakeFrame };
 
@@ -29,8 +31,13 @@ export function listen(client: QueryClient): () => void {
     return { soon: () => (timer ??= window.setTimeout(run, Math.max(patience, every - (performance.now() - last)))), stop: () => window.clearTimeout(timer) };
   };
   const frames = paced(AT_MOST_EVERY_MS.frames, 0, () => {
-    for (const [take, fresh] of waiting) void addFrames(client, take, fresh.values());
-    waiting.clear();
+    for (const [take, fresh] of waiting) {
+      if (!client.getQueryState(keys.takeFrames(take))) continue;
+      void addFrames(client, take, fresh.values());
+      waiting.delete(take);
+    }
+    // The news of a new take may be faster than the answer that names it; takes of shots that are not open never get one.
+    for (const take of [...waiting.keys()].slice(0, -UNKNOWN_TAKES)) waiting.delete(take);
   });
   const other = paced(AT_MOST_EVERY_MS.other, PATIENCE_MS, () => {
     for (const [shot, revision] of behind) {

@@ -70,10 +70,8 @@ export function useTakePoints(take: string | null, frames: number, running: bool
 /** Put frames that were announced beside those already here. */
 export async function addFrames(client: QueryClient, take: string, fresh: Iterable<TakeFrame>): Promise<void> {
   const key = keys.takeFrames(take);
-  const state = client.getQueryState(key);
-  if (!state) return;
   // All of them are on their way, but may have set out before these were there.
-  if (state.data === undefined) await client.fetchQuery(takeFramesQuery(take));
+  if (client.getQueryData(key) === undefined) await client.fetchQuery(takeFramesQuery(take));
   client.setQueryData<TakeFrames>(key, (old) => {
     const next = new Map(old);
     for (const f of fresh) next.set(f.frame, f);

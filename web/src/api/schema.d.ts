@@ -1284,7 +1284,7 @@ export interface components {
         };
         /**
          * FollowView
-         * @description The job that follows a surface, and the shot with the take it fills.
+         * @description The job that follows a surface, the shot with the take it fills, and what that take begins with.
          */
         FollowView: {
             /**
@@ -1328,6 +1328,8 @@ export interface components {
             /** Finished */
             finished: string | null;
             shot: components["schemas"]["ShotView"];
+            /** Frames */
+            frames: components["schemas"]["TakeFrameView"][];
         };
         /**
          * FrameWorthView

@@ -2,7 +2,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { api, data, type FollowView, type JobView } from "../api/client";
-import { keys, takeFramesQuery, useJobs } from "../api/queries";
+import { keys, type TakeFrames, useJobs } from "../api/queries";
 import { isOpen, stopJob } from "../ui/JobPill";
 import { useWork } from "./context";
 
@@ -28,10 +28,10 @@ export function useTracking(): Tracking {
     const begin = async (direction: Direction, span: [number, number] | null) => {
       if (!surface || job) return;
       await act(async () => {
-        const { shot: view, ...begun } = data<FollowView>(await api.POST("/api/shots/{shot_id}/track", { params: { path: { shot_id: shot.id } }, body: { surface: surface.id, direction, span } }));
+        const { shot: view, frames, ...begun } = data<FollowView>(await api.POST("/api/shots/{shot_id}/track", { params: { path: { shot_id: shot.id } }, body: { surface: surface.id, direction, span } }));
         client.setQueryData<JobView[]>(keys.jobs, (old) => [begun, ...(old ?? [])]);
-        // Its first frames are on their way: they are to find their place.
-        if (begun.take_id) void client.prefetchQuery(takeFramesQuery(begun.take_id));
+        // What is announced from now on is to find its place beside what the take begins with.
+        if (begun.take_id) client.setQueryData<TakeFrames>(keys.takeFrames(begun.take_id), (old) => new Map([...frames.map((f) => [f.frame, f] as const), ...(old ?? [])]));
         return view;
       });
     };
