@@ -12,7 +12,7 @@ import numpy as np
 from verdigris.core.geometry.homography import apply_homography, normalised
 from verdigris.core.tracking.alignment import Alignment
 from verdigris.core.tracking.appearance import USUAL_VARIANCE, Appearance
-from verdigris.core.tracking.doubt import bend_of, sandwich, seen_box
+from verdigris.core.tracking.doubt import bend_of, bent_jacobian, sandwich, seen_box
 from verdigris.core.tracking.fit import Conditions, Fit, FramePictures, box_of
 from verdigris.core.tracking.motion import Motion, exponential
 from verdigris.core.tracking.optics import Optics
@@ -128,18 +128,13 @@ def _step(fit: Fit) -> tuple[Float64, Float64] | None:
 def _conclude(fit: Fit, h: Float64, last_step: float) -> Alignment:
     fit.look(h, USUAL_VARIANCE)
     fit.reweigh()
-    hessian, _, tile_score = fit.equations()
-    covariance = sandwich(hessian, tile_score, fit.tile_hessians())
-    bend = bend_of(fit)
-    w = fit.weights
-    slope = np.where(w[:, None] > 0, fit.prediction[:, 1:3], 0.0)
-    pull = fit.gain[fit.samples.tiles] * np.hypot(slope[:, 0], slope[:, 1])  # type: ignore[union-attr]
-    residual = np.where(w > 0, fit.residuals(), 0.0)
-    residual_px = float(np.sqrt(np.sum(w * residual**2) / max(float(np.sum(w * pull**2)), 1e-12)))
-    k = fit.freedoms
+    equations = fit.equations(bent_jacobian(fit))
+    bend, k = bend_of(fit, *equations), fit.freedoms
+    hessian, tile_score = equations[0][: k + 1, : k + 1], equations[2][:, : k + 1]
+    covariance = sandwich(hessian, tile_score, fit.tile_hessians()[:, : k + 1, : k + 1])
     # Steps that stay within the doubt go to and fro as weights change: that is settled too.
     doubt = float(np.sqrt(np.trace(covariance[:2, :2]))) / fit.normaliser[0, 0]
     return Alignment(
-        h, covariance[:k, :k], fit.normaliser, residual_px, float(w.sum()) / max(1, fit.total), fit.good_share(), fit.blur,
+        h, covariance[:k, :k], fit.normaliser, fit.residual_px(), float(fit.weights.sum()) / max(1, fit.total), fit.good_share(), fit.blur,
         fit.conditions.shutter, fit.cost(), fit.agreement, last_step < 0.5 * doubt, *bend, seen_box(fit),
     )  # fmt: skip

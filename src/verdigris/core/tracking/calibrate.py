@@ -129,8 +129,9 @@ def calibrate(
         # More terms must earn their keep; what the equations are certain of, by less.
         certain = all(abs(e.value) > CERTAIN * e.sigma for e in estimates.values())
         # A lens that is known bends only the outermost frames otherwise by its second term: few gain, but they gain plainly.
-        deeper = certain and "k1" in known and not {"k2", *CENTRE}.isdisjoint(set(estimates) - known) and gain > LEAST_GAIN
-        if gain > max(best_gain, (1 if certain else 2) * give) or (best is plain and (refined or plainly or deeper)):
+        deeper = certain and "k1" in known and not {"k2", *CENTRE}.isdisjoint(set(estimates) - known)
+        earned = gain > best_gain and (deeper or gain > (1 if certain else 2) * give)
+        if earned or (best is plain and (refined or plainly)):
             changed = max(abs(e.value - _value(base.optics, t)) / e.sigma for t, e in estimates.items())  # type: ignore[arg-type]
             best, best_gain = Calibration(found.optics, reference_movement, estimates, gain, changed), max(gain, 0.0) + LEAST_GAIN
     return best

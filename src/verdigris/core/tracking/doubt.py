@@ -13,7 +13,7 @@ import numpy as np
 from verdigris.core.tracking.alignment import Alignment
 from verdigris.core.tracking.fit import Fit
 from verdigris.core.tracking.motion import point_jacobian
-from verdigris.core.types import Float64
+from verdigris.core.types import Float32, Float64
 
 USUAL_BEND_PX = 0.7
 MOST_REACH = 1.5
@@ -29,9 +29,11 @@ REACH_GROWTH = 2.5
 def seen_box(fit: Fit) -> Float64:
     """Low and high corner of nearly all that holds the pose, normalised coordinates, (2, 2)."""
     assert fit.samples is not None
-    at = fit.normaliser[0, 0] * fit.samples.ideal + fit.normaliser[:2, 2]
-    slope = np.where(fit.weights[:, None] > 0, fit.prediction[:, 1:3], 0.0)
-    pull = fit.weights * np.sum(slope**2, axis=1)
+    # A few thousand samples tell it.
+    some = np.s_[:: max(1, len(fit.weights) // 4000)]
+    at = fit.normaliser[0, 0] * fit.samples.ideal[some] + fit.normaliser[:2, 2]
+    slope = np.where(fit.weights[some, None] > 0, fit.prediction[some, 1:3], 0.0)
+    pull = fit.weights[some] * np.sum(slope**2, axis=1)
     box = np.zeros((2, 2))
     for axis in (0, 1):
         order = np.argsort(at[:, axis])
@@ -41,13 +43,22 @@ def seen_box(fit: Fit) -> Float64:
     return box
 
 
-def bend_of(fit: Fit) -> tuple[Float64, Float64]:
-    """The step that a fit would take if the surface were allowed to bend a little, and its covariance."""
-    s, n, k = fit.samples, fit.normaliser, fit.freedoms
+def bent_jacobian(fit: Fit) -> Float32:
+    """A fit's Jacobian with four more columns, for a surface that may bend by squares of x and y, (N, k + 5)."""
+    s, n, k = fit.samples, fit.normaliser, fit.freedoms + 1
     assert s is not None
-    at = np.asarray(n[0, 0] * s.ideal + n[:2, 2], np.float32)
-    squares = (at**2)[:, [0, 0, 1, 1]] * fit.jacobian[:, [0, 1, 0, 1]]
-    hessian, score, tile_score = fit.equations(np.ascontiguousarray(np.concatenate([fit.jacobian, squares], axis=1)))
+    jac = np.empty((len(s.ideal), k + 4), np.float32)
+    jac[:, :k] = fit.jacobian
+    for axis in (0, 1):
+        square = np.asarray((n[0, 0] * s.ideal[:, axis] + n[axis, 2]) ** 2, np.float32)
+        for i in (0, 1):
+            np.multiply(square, fit.jacobian[:, i], out=jac[:, k + 2 * axis + i])
+    return jac
+
+
+def bend_of(fit: Fit, hessian: Float64, score: Float64, tile_score: Float64) -> tuple[Float64, Float64]:
+    """The step that a fit would take if the surface were allowed to bend a little, and its covariance; from `bent_jacobian`."""
+    n, k = fit.normaliser, fit.freedoms
     held = hessian.copy()
     # A bend of a fraction of a pixel is what is looked for; where the picture cannot tell, there is none.
     unit = max(fit.noise, 1e-3) ** 2

@@ -17,8 +17,8 @@ from verdigris.core.tracking.appearance import Appearance, frame_normaliser
 from verdigris.core.tracking.motion import FREEDOMS, Motion
 from verdigris.core.tracking.optics import Movement, Optics
 from verdigris.core.tracking.synthesis import predict, rim_px, softness
-from verdigris.core.tracking.tone import encode_table, to_code, to_light
-from verdigris.core.types import Bool, Float32, Float64, Int
+from verdigris.core.tracking.tone import encode_one, encode_table, to_code, to_light
+from verdigris.core.types import AnyArray, Bool, Float32, Float64, Int
 
 # Share of the pixels that two fits are compared on: the rest is what something in front leaves.
 TRUSTED_SHARE = 0.67
@@ -54,17 +54,17 @@ class FramePictures:
         x0, y0, x1, y1 = box
         self.origin = (x0, y0)
         self._values = np.ascontiguousarray(values[y0:y1, x0:x1])
-        self._light, self._table, self._bend = to_light(self._values, bend), encode_table(bend), bend
+        self._light, self.table = to_light(self._values, bend), encode_table(bend)
         self._made: dict[float, Float32] = {}
 
     def smoothed(self, variance: float) -> Float32:
-        """Code values after smoothing in linear light."""
+        """Linear light after smoothing; `table` has its code values, which are wanted at few of the pixels."""
         key = round(variance, 3)
         if key not in self._made:
             if len(self._made) > 3:
                 self._made.clear()
             soft = cv2.GaussianBlur(self._light, (0, 0), float(np.sqrt(variance)), borderType=cv2.BORDER_REFLECT_101)
-            self._made[key] = to_code(soft, self._table)
+            self._made[key] = np.asarray(soft, np.float32)
         return self._made[key]
 
     def bent(self, bend: float) -> "FramePictures":
@@ -109,8 +109,8 @@ def _fit_tiles(template, values, seen, weights, tiles, gain, bias, spread, corre
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
-def _project_out(jacobian, template, values, seen, weights, tiles, gain, bias, mass, rows, pulls):  # type: ignore[no-untyped-def]
-    """Weighted Jacobian rows with every tile's gain and bias projected out, and rows times residual."""
+def _project_out(jacobian, template, values, seen, weights, tiles, gain, bias, mass, rows, score):  # type: ignore[no-untyped-def]
+    """Weighted Jacobian rows with every tile's gain and bias projected out, and the sums of rows times residual by tile."""
     n, k = jacobian.shape
     count = gain.shape[0]
     sums = np.zeros((count, 3))
@@ -143,19 +143,20 @@ def _project_out(jacobian, template, values, seen, weights, tiles, gain, bias, m
             t, g = template[i], gain[tile]
             root = np.sqrt(weights[i])
             r = root * (values[i] - g * t - bias[tile])
-            c, p, q = t - middle[tile], sj[tile], stj[tile]
+            c, p, q, u = t - middle[tile], sj[tile], stj[tile], score[tile]
             for a in range(k):
                 j = root * g * (jacobian[i, a] - p[a] - q[a] * c)
                 rows[i, a] = j
-                pulls[i, a] = j * r
+                u[a] += j * r
         else:
             for a in range(k):
                 rows[i, a] = 0.0
-                pulls[i, a] = 0.0
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
-def _prepare(prediction, image, x0, y0, pixels, ideal, depth, tiles, rim, normaliser, freedoms, template, values, jacobian, known, seen):  # type: ignore[no-untyped-def]
+def _prepare(  # type: ignore[no-untyped-def]
+    prediction, image, table, x0, y0, pixels, ideal, depth, tiles, rim, normaliser, freedoms, template, values, jacobian, known, seen
+):
     """Frame values, and how each prediction changes with the pose's freedoms and with blur."""
     s, nx, ny = normaliser[0, 0], normaliser[0, 2], normaliser[1, 2]
     for i in range(pixels.shape[0]):
@@ -169,7 +170,7 @@ def _prepare(prediction, image, x0, y0, pixels, ideal, depth, tiles, rim, normal
                 jacobian[i, a] = 0.0
             continue
         template[i] = prediction[i, 0]
-        values[i] = image[row, col]
+        values[i] = encode_one(image[row, col], table)[0]
         x, y = s * ideal[i, 0] + nx, s * ideal[i, 1] + ny
         gx, gy = -prediction[i, 1] / s, -prediction[i, 2] / s
         radial = x * gx + y * gy
@@ -217,6 +218,25 @@ def _reweigh(residual, expected, seen, tiles, tile_weight, noise, weights):  # t
         weights[i] = tile_weight[tiles[i]] * inside * inside * (noise / expected[i]) ** 2 if inside > 0 else 0.0
 
 
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _slip(template, values, prediction, weights, tiles, gain, bias):  # type: ignore[no-untyped-def]
+    """Weighted sums of squared residuals and of squared slopes."""
+    left, slope = 0.0, 0.0
+    for i in range(template.shape[0]):
+        w, g = weights[i], gain[tiles[i]]
+        if w > 0:
+            r = values[i] - g * template[i] - bias[tiles[i]]
+            left += w * r * r
+            slope += w * g * g * (prediction[i, 1] ** 2 + prediction[i, 2] ** 2)
+    return left, slope
+
+
+def _median(values: AnyArray) -> float:
+    """The upper median, in a fifth of the time."""
+    half = len(values) // 2
+    return float(np.partition(values, half)[half])
+
+
 @dataclass
 class _Samples:
     """Frame pixels compared at one pose."""
@@ -241,25 +261,31 @@ def box_of(appearance: Appearance, optics: Optics, h: Float64, move: Movement) -
     return (int(x0), int(y0), int(x1), int(y1)) if x1 - x0 > 8 and y1 - y0 > 8 else None
 
 
+@numba.njit(cache=True, nogil=True)
+def _first_come(at, taken, hidden, keep):  # type: ignore[no-untyped-def]
+    """Which pixels to keep: in the picture, not covered, and each once, as where the plane is seen smaller several fall on one."""
+    height, width = taken.shape
+    for i in range(at.shape[0]):
+        x, y = at[i, 0], at[i, 1]
+        if x < 2 or y < 2 or x >= width - 2 or y >= height - 2 or taken[y, x] or (hidden.size > 0 and hidden[y, x]):
+            continue
+        taken[y, x] = True
+        keep[i] = True
+
+
 def _place(appearance: Appearance, optics: Optics, h: Float64, conditions: Conditions, which: Int | None) -> _Samples:
     """The frame's pixels nearest to where the samples fall; those covered or outside are left out."""
     points = appearance.points if which is None else appearance.points[which]
     tiles = appearance.tiles if which is None else appearance.tiles[which]
     depth = appearance.depth if which is None else appearance.depth[which]
     at = np.floor(optics.project(points, h, conditions.movement)).astype(np.int64)
-    inside = (at[:, 0] >= 2) & (at[:, 1] >= 2) & (at[:, 0] < optics.width - 2) & (at[:, 1] < optics.height - 2)
-    if conditions.hidden is not None:
-        inside[inside] = ~conditions.hidden[at[inside, 1], at[inside, 0]]
-    flat = at[:, 1] * optics.width + at[:, 0]
-    # Where the plane is seen smaller, several samples fall on one pixel: it counts once.
-    flat[~inside] = -1 - np.arange(int((~inside).sum()))
-    _, first = np.unique(flat, return_index=True)
-    keep = np.sort(first[inside[first]])
+    keep = np.zeros(len(at), np.bool_)
+    hidden = np.zeros((0, 0), np.bool_) if conditions.hidden is None else conditions.hidden
+    _first_come(at, np.zeros((optics.height, optics.width), np.bool_), hidden, keep)
     at = at[keep]
-    centres = at + 0.5
-    return _Samples(
-        at, optics.ideal(centres), optics.row_time(centres[:, 1]) if optics.readout else np.zeros(len(keep)), tiles[keep], depth[keep]
-    )
+    centres = np.asarray(at + 0.5, np.float64)
+    times = optics.row_time(centres[:, 1]) if optics.readout else np.zeros(len(at))
+    return _Samples(at, optics.ideal(centres), times, tiles[keep], depth[keep])
 
 
 class Fit:
@@ -309,7 +335,7 @@ class Fit:
         known, seen = np.empty(n, np.bool_), np.empty(n, np.bool_)
         rim = rim_px(self.soft)
         _prepare(
-            self.prediction, image, x0, y0, s.pixels, s.ideal, s.depth, s.tiles, rim, self.normaliser, self.freedoms,
+            self.prediction, image, self.pictures.table, x0, y0, s.pixels, s.ideal, s.depth, s.tiles, rim, self.normaliser, self.freedoms,
             self.template, self.values, self.jacobian, known, seen,
         )  # fmt: skip
         # A narrow region keeps its middle, whatever the smear.
@@ -348,15 +374,16 @@ class Fit:
         tiles, n = self.samples.tiles, len(self.samples.tiles)
         counted = np.flatnonzero(self.seen & (self.mass[tiles] > 0))
         counted = counted[:: max(1, len(counted) // 3000)]
-        r = np.abs(self.residuals()[counted])
-        steep = self.gain[tiles[counted]] * np.hypot(self.prediction[counted, 1], self.prediction[counted, 2])
-        order = np.argsort(steep)
-        flat, edge = order[: len(order) // 2], order[-len(order) // 5 :]
-        self.noise = max(1.4826 * float(np.median(r[flat])), 1e-3)
-        self.slip = 1.4826 * float(
-            np.median(np.sqrt(np.maximum(r[edge] ** 2 - (0.6745 * self.noise) ** 2, 0)) / np.maximum(steep[edge], 1e-4))
-        )
-        self.slip = float(np.clip(self.slip, 0.005, 0.5))
+        there = tiles[counted]
+        gain = self.gain[there]
+        r = np.abs(self.values[counted] - gain * self.template[counted] - self.bias[there])
+        steep = gain * np.hypot(self.prediction[counted, 1], self.prediction[counted, 2])
+        half, most = len(steep) // 2, len(steep) - max(1, len(steep) // 5)
+        parted = np.partition(steep, (half, most))
+        self.noise = max(1.4826 * _median(r[steep <= parted[half]]), 1e-3)
+        edge = steep >= parted[most]
+        slips = np.sqrt(np.maximum(r[edge] ** 2 - (0.6745 * self.noise) ** 2, 0)) / np.maximum(steep[edge], 1e-4)
+        self.slip = min(max(1.4826 * _median(slips), 0.005), 0.5)
         residual, expected, square = np.empty(n, np.float32), np.empty(n, np.float32), np.zeros(len(self.gain))
         _expect(
             self.template, self.values, self.prediction, self.seen, tiles, self.gain, self.bias, self.mass, self.noise, self.slip,
@@ -380,17 +407,16 @@ class Fit:
         """Hessian (k, k), score (k,), score of every tile (tiles, k)."""
         assert self.samples is not None
         jac = self.jacobian if jacobian is None else jacobian
-        rows, pulls = np.empty_like(jac), np.empty_like(jac)
+        rows, tile_score = np.empty_like(jac), np.zeros((len(self.gain), jac.shape[1]))
         tiles = self.samples.tiles
-        _project_out(jac, self.template, self.values, self.seen, self.weights, tiles, self.gain, self.bias, self.mass, rows, pulls)
+        _project_out(jac, self.template, self.values, self.seen, self.weights, tiles, self.gain, self.bias, self.mass, rows, tile_score)
         self._rows = rows
-        tile_score = np.add.reduceat(pulls, np.flatnonzero(np.diff(tiles, prepend=-1)), axis=0, dtype=np.float64)
         return (rows.T @ rows).astype(np.float64), tile_score.sum(axis=0), tile_score
 
     def tile_hessians(self) -> Float64:
-        """Each tile's share of the last equations' Hessian, (tiles, k, k), tiles that have samples only."""
+        """Each tile's share of the last equations' Hessian, (tiles, k, k)."""
         assert self.samples is not None
-        starts = [*np.flatnonzero(np.diff(self.samples.tiles, prepend=-1)), len(self.samples.tiles)]
+        starts = np.searchsorted(self.samples.tiles, np.arange(len(self.gain) + 1))
         return np.array([(r := self._rows[a:b]).T @ r for a, b in pairwise(starts)], dtype=np.float64)
 
     def shutter_costs(self, h: Float64, least: float, candidates: tuple[float, ...]) -> Float64:
@@ -418,8 +444,10 @@ class Fit:
         assert s is not None
         delta = bend - self.optics.tone
         other = predict(bent, self.soft, s.ideal, s.times, s.tiles, h, c.movement, c.shutter)[:, 0]
-        image, (x0, y0) = self.pictures.bent(bend).smoothed(self.soft.smoothing), self.pictures.origin
-        values = image[np.clip(s.pixels[:, 1] - y0, 0, image.shape[0] - 1), np.clip(s.pixels[:, 0] - x0, 0, image.shape[1] - 1)]
+        pictures, (x0, y0) = self.pictures.bent(bend), self.pictures.origin
+        image = pictures.smoothed(self.soft.smoothing)
+        light = image[np.clip(s.pixels[:, 1] - y0, 0, image.shape[0] - 1), np.clip(s.pixels[:, 0] - x0, 0, image.shape[1] - 1)]
+        values = to_code(light, pictures.table)
         change = (other - self.prediction[:, 0]) - (values - self.values) / self.gain[s.tiles]
         return np.where(self.seen & (other > -50), change / delta, 0).astype(np.float32)
 
@@ -434,6 +462,12 @@ class Fit:
         slope = np.hypot(gradient[:, 0], gradient[:, 1])
         least = float(np.quantile(slope[usable], 0.75)) if usable.any() else 0.0
         return np.asarray(slope > max(least, 1e-6))
+
+    def residual_px(self) -> float:
+        """The residuals as a slip along the picture's slopes, root mean square by weight, px."""
+        assert self.samples is not None
+        left, slope = _slip(self.template, self.values, self.prediction, self.weights, self.samples.tiles, self.gain, self.bias)
+        return float(np.sqrt(left / max(slope, 1e-12)))
 
     def cost(self) -> float:
         """Root mean square of the smaller residuals where the picture is steep, code values: lower fits better.

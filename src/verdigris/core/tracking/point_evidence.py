@@ -23,6 +23,7 @@ from verdigris.core.tracking.fit import Conditions, FramePictures, box_of
 from verdigris.core.tracking.motion import FREEDOMS, Motion, exponential, point_jacobian
 from verdigris.core.tracking.optics import Optics
 from verdigris.core.tracking.synthesis import UNKNOWN, predict, softness
+from verdigris.core.tracking.tone import to_code
 from verdigris.core.types import Float32, Float64, Int
 
 REACH_PX = 6
@@ -158,7 +159,8 @@ def look_at_points(
     )
     off, covariance, sound = np.zeros((len(order), 2)), np.zeros((len(order), 2, 2)), np.zeros(len(order), np.bool_)
     falloff = np.exp(-np.sum(window**2, axis=1) / (2 * (0.6 * REACH_PX) ** 2))
-    _displace(prediction, picture.smoothed(soft.smoothing), *picture.origin, pixels, count, falloff, off, covariance, sound)
+    codes = to_code(picture.smoothed(soft.smoothing), picture.table)
+    _displace(prediction, codes, *picture.origin, pixels, count, falloff, off, covariance, sound)
     if sound.sum() < LEAST_POINTS:
         return None
     return PointEvidence(optics.ideal(middle + 0.5)[sound], off[sound], covariance[sound], tiles[order][sound])

@@ -22,6 +22,7 @@ from verdigris.core.types import Float32, Float64, Int
 
 PIXEL_VARIANCE = 1.0 / 12.0
 MOST_SMOOTHING = 36.0
+SMOOTHING_STEP = 1.05
 MOST_TAPS = 33
 UNKNOWN = -99.0
 
@@ -107,6 +108,9 @@ def _soften(centres, h, v, vr, blur, shutter, least, most, floor, round_, line, 
         txx, txy, tyy = xx + least * oxx, xy + least * oxy, yy + least * oyy
         lowest = 0.5 * (txx + tyy) - np.sqrt((0.5 * (txx - tyy)) ** 2 + txy * txy)
         smoothing = max(smoothing, least + (floor - lowest) / max(shrink, 1e-6))
+    if smoothing > least:
+        # In steps, so that a frame is not smoothed anew whenever a pose or a blur moves a little.
+        smoothing = least * SMOOTHING_STEP ** np.ceil(np.log(smoothing / least) / np.log(SMOOTHING_STEP) - 1e-6)
     smoothing = min(smoothing, max(most, least))
     for i in range(count):
         xx, xy, yy = parts[i, 0] + smoothing * parts[i, 3], parts[i, 1] + smoothing * parts[i, 4], parts[i, 2] + smoothing * parts[i, 5]
