@@ -6,12 +6,13 @@ import numpy as np
 import pytest
 
 from verdigris.core.tracking.alignment import Alignment
-from verdigris.core.tracking.doubt import bend_at, corner_margins, corner_sigmas, sandwich
+from verdigris.core.tracking.doubt import BENDS, bend_at, corner_margins, corner_sigmas, sandwich
 
 K = 8
 ALIGNMENT = Alignment(
     np.eye(3), 1e-4 * np.eye(K), np.diag([0.01, 0.01, 1.0]), 0.05, 0.9, 0.9, 0.0, 0.0, 0.01, np.ones(4, np.float32), True,
-    np.zeros(K + 4), 1e-9 * np.eye(K + 4), np.array([[-0.5, -0.4], [0.5, 0.4]]),
+    np.zeros(K + BENDS), 1e-9 * np.eye(K + BENDS), np.array([[-0.5, -0.4], [0.5, 0.4]]),
+    np.array([0.0, 0.0, 1.2]),
 )  # fmt: skip
 
 
@@ -42,9 +43,9 @@ CORNERS = np.concatenate([at(-0.7, -0.5), at(0.7, -0.5), at(0.7, 0.5), at(-0.7, 
 
 def bent(size: float, doubt: float = 1e-9) -> np.ndarray:
     """What an alignment says of its corners that found a bend, and how sure it was of it."""
-    bend = np.zeros(K + 4)
+    bend = np.zeros(K + BENDS)
     bend[K] = size
-    return bend_at(replace(ALIGNMENT, bend=bend, bend_covariance=doubt * np.eye(K + 4)), CORNERS)
+    return bend_at(replace(ALIGNMENT, bend=bend, bend_covariance=doubt * np.eye(K + BENDS)), CORNERS)
 
 
 def test_a_bend_within_chance_is_no_margin_and_a_plain_one_is():
@@ -67,7 +68,7 @@ def test_a_bend_that_neighbours_share_is_a_margin_even_where_none_of_them_is_sur
 
 def test_chance_that_neighbours_do_not_share_makes_little_margin():
     """Bends that are nothing but chance, each within its own doubt."""
-    rng, k = np.random.default_rng(3), K + 4
+    rng, k = np.random.default_rng(3), K + BENDS
     covariance = 1e-5 * np.eye(k)
     own = [
         bend_at(replace(ALIGNMENT, bend=np.sqrt(1e-5) * rng.standard_normal(k), bend_covariance=covariance), CORNERS) for _ in range(200)

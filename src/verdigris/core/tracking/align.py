@@ -12,7 +12,7 @@ import numpy as np
 from verdigris.core.geometry.homography import apply_homography, normalised
 from verdigris.core.tracking.alignment import Alignment
 from verdigris.core.tracking.appearance import USUAL_VARIANCE, Appearance
-from verdigris.core.tracking.doubt import bend_of, bent_jacobian, sandwich, seen_box
+from verdigris.core.tracking.doubt import bend_of, bent_jacobian, picture_of, sandwich, seen_box
 from verdigris.core.tracking.fit import Conditions, Fit, FramePictures, box_of
 from verdigris.core.tracking.motion import Motion, exponential
 from verdigris.core.tracking.optics import Optics
@@ -136,5 +136,5 @@ def _conclude(fit: Fit, h: Float64, last_step: float) -> Alignment:
     doubt = float(np.sqrt(np.trace(covariance[:2, :2]))) / fit.normaliser[0, 0]
     return Alignment(
         h, covariance[:k, :k], fit.normaliser, fit.residual_px(), float(fit.weights.sum()) / max(1, fit.total), fit.good_share(), fit.blur,
-        fit.conditions.shutter, fit.cost(), fit.agreement, last_step < 0.5 * doubt, *bend, seen_box(fit),
+        fit.conditions.shutter, fit.cost(), fit.agreement, last_step < 0.5 * doubt, *bend, seen_box(fit), picture_of(fit),
     )  # fmt: skip

@@ -22,10 +22,10 @@ class Alignment:
     cost : root mean square of the smaller residuals where the picture is steep, code values
     tiles : (tiles,) float32, 0..1, how far each tile moves with the plane; NaN where it does not show
     converged : whether the last step stayed well within the doubt
-    bend : (k + 4,) float64, step of a freer fit, in coordinates of `normaliser`: the pose's freedoms, and x^2 and y^2 of either
-        coordinate
-    bend_covariance : (k + 4, k + 4) float64
+    bend : (k + b,) float64, step of a freer fit, in coordinates of `normaliser`: the pose's freedoms, and the bends of `doubt`
+    bend_covariance : (k + b, k + b) float64
     seen : (2, 2) float64, low and high corner of what was compared, in coordinates of `normaliser`
+    picture : (3,) float64, centre and half diagonal of the picture, in coordinates of `normaliser`
     """
 
     h: Float64
@@ -42,3 +42,4 @@ class Alignment:
     bend: Float64
     bend_covariance: Float64
     seen: Float64
+    picture: Float64

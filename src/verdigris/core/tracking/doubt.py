@@ -16,6 +16,8 @@ from verdigris.core.tracking.motion import point_jacobian
 from verdigris.core.types import Float32, Float64
 
 USUAL_BEND_PX = 0.7
+# Ways in which a surface or a lens may bend.
+BENDS = 5
 MOST_REACH = 1.5
 # From so many frames around a frame on, what their bends have in common counts; and by how much it has to exceed chance.
 LEAST_NEAR = 4
@@ -44,16 +46,32 @@ def seen_box(fit: Fit) -> Float64:
 
 
 def bent_jacobian(fit: Fit) -> Float32:
-    """A fit's Jacobian with four more columns, for a surface that may bend by squares of x and y, (N, k + 5)."""
-    s, n, k = fit.samples, fit.normaliser, fit.freedoms + 1
+    """A fit's Jacobian with a column for each of `_bends`, (N, k + 1 + BENDS)."""
+    s, k = fit.samples, fit.freedoms + 1
     assert s is not None
-    jac = np.empty((len(s.ideal), k + 4), np.float32)
+    at = fit.normaliser[0, 0] * s.ideal + fit.normaliser[:2, 2]
+    jac = np.empty((len(at), k + BENDS), np.float32)
     jac[:, :k] = fit.jacobian
-    for axis in (0, 1):
-        square = np.asarray((n[0, 0] * s.ideal[:, axis] + n[axis, 2]) ** 2, np.float32)
-        for i in (0, 1):
-            np.multiply(square, fit.jacobian[:, i], out=jac[:, k + 2 * axis + i])
+    for j, (dx, dy) in enumerate(_bends(at, picture_of(fit))):
+        jac[:, k + j] = 0.0
+        for move, i in ((dx, 0), (dy, 1)):
+            if move is not None:
+                jac[:, k + j] += np.asarray(move, np.float32) * fit.jacobian[:, i]
     return jac
+
+
+def picture_of(fit: Fit) -> Float64:
+    """Centre and half diagonal of the picture in coordinates of a fit's normaliser, (3,)."""
+    n, o = fit.normaliser, fit.optics
+    return np.array([n[0, 0] * o.width / 2 + n[0, 2], n[0, 0] * o.height / 2 + n[1, 2], n[0, 0] * float(np.hypot(o.width, o.height)) / 2])
+
+
+def _bends(at: Float64, picture: Float64) -> list[tuple[Float64 | None, Float64 | None]]:
+    """How points (N, 2) move, by x and y, on a surface that bends along and across, and through a lens that bends."""
+    x2, y2 = at[:, 0] ** 2, at[:, 1] ** 2
+    off = (at - picture[:2]) / picture[2]
+    off *= np.sum(off**2, axis=1, keepdims=True)
+    return [(x2, None), (None, x2), (y2, None), (None, y2), (off[:, 0], off[:, 1])]
 
 
 def bend_of(fit: Fit, hessian: Float64, score: Float64, tile_score: Float64) -> tuple[Float64, Float64]:
@@ -62,10 +80,10 @@ def bend_of(fit: Fit, hessian: Float64, score: Float64, tile_score: Float64) -> 
     held = hessian.copy()
     # A bend of a fraction of a pixel is what is looked for; where the picture cannot tell, there is none.
     unit = max(fit.noise, 1e-3) ** 2
-    held[k + 1 :, k + 1 :] += unit / (n[0, 0] * USUAL_BEND_PX) ** 2 * np.eye(4)
+    held[k + 1 :, k + 1 :] += unit / (n[0, 0] * USUAL_BEND_PX) ** 2 * np.eye(BENDS)
     scale = np.sqrt(np.maximum(np.diag(held), 1e-12))
     inverse = np.linalg.pinv(held / np.outer(scale, scale) + 1e-10 * np.eye(len(held))) / np.outer(scale, scale)
-    keep = [*range(k), *range(k + 1, k + 5)]
+    keep = [*range(k), *range(k + 1, k + 1 + BENDS)]
     return (inverse @ score)[keep], (inverse @ (tile_score.T @ tile_score) @ inverse)[np.ix_(keep, keep)]
 
 
@@ -82,10 +100,10 @@ def bend_at(alignment: Alignment, corners: Float64) -> Float64:
     n = alignment.normaliser
     at = corners @ n[:2, :2].T + n[:2, 2]
     # Far outside the region squares say nothing any more.
-    far = np.clip(at, -MOST_REACH, MOST_REACH) ** 2
-    squares = np.zeros((len(at), 2, 4))
-    squares[:, 0, 0], squares[:, 1, 1], squares[:, 0, 2], squares[:, 1, 3] = far[:, 0], far[:, 0], far[:, 1], far[:, 1]
-    jac = np.concatenate([point_jacobian(at, alignment.covariance.shape[0]), squares], axis=2) / n[0, 0]
+    far = np.clip(at, -MOST_REACH, MOST_REACH)
+    zero = np.zeros(len(at))
+    bends = [np.stack([zero if d is None else d for d in move], axis=1) for move in _bends(far, alignment.picture)]
+    jac = np.concatenate([point_jacobian(at, alignment.covariance.shape[0]), np.stack(bends, axis=2)], axis=2) / n[0, 0]
     moved = np.einsum("nik,k->ni", jac, alignment.bend)
     chance = np.einsum("nik,kl,nil->n", jac, alignment.bend_covariance, jac)
     return np.stack([np.sum(moved**2, axis=1), chance])
