@@ -17,7 +17,7 @@ from verdigris.core.types import Float32, Float64
 
 USUAL_BEND_PX = 0.7
 # Ways in which a surface or a lens may bend.
-BENDS = 5
+BENDS = 6
 MOST_REACH = 1.5
 # From so many frames around a frame on, what their bends have in common counts; and by how much it has to exceed chance.
 LEAST_NEAR = 4
@@ -70,8 +70,9 @@ def _bends(at: Float64, picture: Float64) -> list[tuple[Float64 | None, Float64 
     """How points (N, 2) move, by x and y, on a surface that bends along and across, and through a lens that bends."""
     x2, y2 = at[:, 0] ** 2, at[:, 1] ** 2
     off = (at - picture[:2]) / picture[2]
-    off *= np.sum(off**2, axis=1, keepdims=True)
-    return [(x2, None), (None, x2), (y2, None), (None, y2), (off[:, 0], off[:, 1])]
+    square = np.sum(off**2, axis=1, keepdims=True)
+    third, fifth = off * square, off * square**2
+    return [(x2, None), (None, x2), (y2, None), (None, y2), (third[:, 0], third[:, 1]), (fifth[:, 0], fifth[:, 1])]
 
 
 def bend_of(fit: Fit, hessian: Float64, score: Float64, tile_score: Float64) -> tuple[Float64, Float64]:
