@@ -8,6 +8,7 @@ cluster-robust covariance, here with tiles as clusters, because residuals within
 
 from collections.abc import Sequence
 
+import numba
 import numpy as np
 
 from verdigris.core.tracking.alignment import Alignment
@@ -46,17 +47,11 @@ def seen_box(fit: Fit) -> Float64:
 
 
 def bent_jacobian(fit: Fit) -> Float32:
-    """A fit's Jacobian with a column for each of `_bends`, (N, k + 1 + BENDS)."""
+    """A fit's Jacobian with a column for every bend, (N, k + 1 + BENDS)."""
     s, k = fit.samples, fit.freedoms + 1
     assert s is not None
-    at = fit.normaliser[0, 0] * s.ideal + fit.normaliser[:2, 2]
-    jac = np.empty((len(at), k + BENDS), np.float32)
-    jac[:, :k] = fit.jacobian
-    for j, (dx, dy) in enumerate(_bends(at, picture_of(fit))):
-        jac[:, k + j] = 0.0
-        for move, i in ((dx, 0), (dy, 1)):
-            if move is not None:
-                jac[:, k + j] += np.asarray(move, np.float32) * fit.jacobian[:, i]
+    jac = np.empty((len(s.ideal), k + BENDS), np.float32)
+    _bend_columns(s.ideal, fit.normaliser, picture_of(fit), fit.jacobian, jac)
     return jac
 
 
@@ -66,13 +61,37 @@ def picture_of(fit: Fit) -> Float64:
     return np.array([n[0, 0] * o.width / 2 + n[0, 2], n[0, 0] * o.height / 2 + n[1, 2], n[0, 0] * float(np.hypot(o.width, o.height)) / 2])
 
 
-def _bends(at: Float64, picture: Float64) -> list[tuple[Float64 | None, Float64 | None]]:
-    """How points (N, 2) move, by x and y, on a surface that bends along and across, and through a lens that bends."""
-    x2, y2 = at[:, 0] ** 2, at[:, 1] ** 2
-    off = (at - picture[:2]) / picture[2]
-    square = np.sum(off**2, axis=1, keepdims=True)
-    third, fifth = off * square, off * square**2
-    return [(x2, None), (None, x2), (y2, None), (None, y2), (third[:, 0], third[:, 1]), (fifth[:, 0], fifth[:, 1])]
+@numba.njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _bends(x, y, picture, out):  # type: ignore[no-untyped-def]
+    """How a point moves, by x and y, on a surface that bends along and across, and through a lens that bends, (BENDS, 2)."""
+    u, v = (x - picture[0]) / picture[2], (y - picture[1]) / picture[2]
+    square = u * u + v * v
+    out[:] = 0.0
+    out[0, 0] = out[1, 1] = x * x
+    out[2, 0] = out[3, 1] = y * y
+    out[4, 0], out[4, 1] = u * square, v * square
+    out[5, 0], out[5, 1] = u * square * square, v * square * square
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _bend_columns(ideal, normaliser, picture, jacobian, out):  # type: ignore[no-untyped-def]
+    """The Jacobian, and behind it what every bend changes."""
+    s, k = normaliser[0, 0], jacobian.shape[1]
+    moved = np.empty((BENDS, 2))
+    for i in range(ideal.shape[0]):
+        _bends(s * ideal[i, 0] + normaliser[0, 2], s * ideal[i, 1] + normaliser[1, 2], picture, moved)
+        for a in range(k):
+            out[i, a] = jacobian[i, a]
+        for j in range(BENDS):
+            out[i, k + j] = moved[j, 0] * jacobian[i, 0] + moved[j, 1] * jacobian[i, 1]
+
+
+def _bends_at(at: Float64, picture: Float64) -> Float64:
+    """How points (N, 2) move by every bend, (N, 2, BENDS)."""
+    out = np.empty((len(at), BENDS, 2))
+    for one, (x, y) in zip(out, at, strict=True):
+        _bends(x, y, picture, one)
+    return out.transpose(0, 2, 1)
 
 
 def bend_of(fit: Fit, hessian: Float64, score: Float64, tile_score: Float64) -> tuple[Float64, Float64]:
@@ -102,9 +121,7 @@ def bend_at(alignment: Alignment, corners: Float64) -> Float64:
     at = corners @ n[:2, :2].T + n[:2, 2]
     # Far outside the region squares say nothing any more.
     far = np.clip(at, -MOST_REACH, MOST_REACH)
-    zero = np.zeros(len(at))
-    bends = [np.stack([zero if d is None else d for d in move], axis=1) for move in _bends(far, alignment.picture)]
-    jac = np.concatenate([point_jacobian(at, alignment.covariance.shape[0]), np.stack(bends, axis=2)], axis=2) / n[0, 0]
+    jac = np.concatenate([point_jacobian(at, alignment.covariance.shape[0]), _bends_at(far, alignment.picture)], axis=2) / n[0, 0]
     moved = np.einsum("nik,k->ni", jac, alignment.bend)
     chance = np.einsum("nik,kl,nil->n", jac, alignment.bend_covariance, jac)
     return np.stack([np.sum(moved**2, axis=1), chance])

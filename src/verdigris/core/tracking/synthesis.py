@@ -216,16 +216,17 @@ def _predict(stack, steps, table, variances, origin, ideal, times, m0, m1, m2, t
         value, du, dv, change = 0.0, 0.0, 0.0, 0.0
         if taps == 1:
             value, du, dv = _cubic(stack, k, u0, v0)
-            change, _, _ = _bilinear(steps, k, u0, v0)
+            change, bdu, bdv = _bilinear(steps, k, u0, v0)
+            du, dv = du + blend * bdu, dv + blend * bdv
         else:
             for j in range(taps):
                 o = spacing * (j - (taps - 1) * 0.5)
                 uu, vv = u0 + o * axis[tile, 0], v0 + o * axis[tile, 1]
                 a, adu, adv = _bilinear(stack, k, uu, vv)
-                b, _, _ = _bilinear(steps, k, uu, vv)
+                b, bdu, bdv = _bilinear(steps, k, uu, vv)
                 value += weights[j] * a
-                du += weights[j] * adu
-                dv += weights[j] * adv
+                du += weights[j] * (adu + blend * bdu)
+                dv += weights[j] * (adv + blend * bdv)
                 change += weights[j] * b
         value += blend * change
         change /= variances[k + 1] - variances[k]
