@@ -11,6 +11,7 @@ import tempfile
 from collections.abc import Mapping
 from pathlib import Path
 
+from verdigris import __version__
 from verdigris.core.tracking.follow import FrameResult
 from verdigris.formats.track_json import make_track, read_tracks, write_tracks
 from verdigris.media.reader import FrameSource
@@ -33,7 +34,7 @@ def name_of_steps(shot: Shot, surface: Surface) -> str | None:
     ridden = any(o.depth < surface.depth and o.rides for o in shot.occluders)
     if surface.corners is None or surface.follow == "points" or nearer or ridden:
         return None
-    basis = json.dumps([tracking_key(shot, surface), surface.corners])
+    basis = json.dumps([__version__, tracking_key(shot, surface), surface.corners])
     return hashlib.sha256(basis.encode()).hexdigest()[:24]
 
 

@@ -108,7 +108,7 @@ def bend_of(fit: Fit, hessian: Float64, score: Float64, tile_score: Float64) -> 
 
 
 def bend_at(alignment: Alignment, corners: Float64) -> Float64:
-    """How far each corner would move if the surface were allowed to bend, squared, and what chance alone would show, (2, 4) px^2.
+    """How far each corner would move if surface and lens were allowed to bend, squared, and what chance alone would show, (2, 4) px^2.
 
     A lens that is not quite what it was taken for, rows that are read later, a surface that is not quite flat: all of them
     leave a smooth remainder that the motion model cannot follow, and that neighbouring tiles agree on.

@@ -97,7 +97,7 @@ class FrameResult:
     share_used : 0..1 of the region
     reason : why it is lost, or empty
     evidence : for the run itself; not kept
-    margin_px : how far the worst corner would move if the surface were allowed to bend, plate px; None when lost
+    margin_px : how far the worst corner would move if surface and lens were allowed to bend, plate px; None when lost
     through : the frame it was compared with instead of the reference, see `templates`; None where it was the reference
     """
 

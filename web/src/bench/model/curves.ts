@@ -17,7 +17,7 @@ const CORNERS: Line[] = [
 export const CURVES: Record<CurveId, Curve> = {
   doubt: { label: "Doubt", hint: "How unsure each corner is", unit: "px", least: 0.2, lines: CORNERS },
   residual: { label: "Residual", hint: "How far the picture disagrees with the reference frame, as a shift", unit: "px", least: 0.2, lines: [{ name: "residual", colour: "#f4ecda" }] },
-  margin: { label: "Margin", hint: "How far the worst corner would move if the surface were allowed to bend", unit: "px", least: 0.2, lines: [{ name: "margin", colour: "#f4ecda" }] },
+  margin: { label: "Margin", hint: "How far the worst corner would move if surface and lens were allowed to bend", unit: "px", least: 0.2, lines: [{ name: "margin", colour: "#f4ecda" }] },
   speed: { label: "Speed", hint: "How far each corner moves from the frame before", unit: "px", least: 1, lines: CORNERS },
   acceleration: { label: "Acceleration", hint: "How much the speed of each corner changes: a jump is a slip", unit: "px", least: 1, lines: CORNERS },
   apart: { label: "Takes apart", hint: "How far each corner of the take beside lies from the chosen one", unit: "px", least: 0.2, lines: CORNERS },
