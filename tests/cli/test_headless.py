@@ -97,23 +97,52 @@ def test_wrong_use_is_exit_code_two(tmp_path):
     run("render", tmp_path / "none.json", "--out", tmp_path / "x.mp4", "--form", "gif", code=3)
 
 
-def test_ctrl_c_keeps_what_was_followed_and_the_next_run_goes_on(shot, tmp_path):
+def begun(shot, tmp_path) -> subprocess.Popen[str]:
+    """A run that has followed its first frames; whoever stops it has the say, on a busy machine too."""
     command = [sys.executable, "-m", "verdigris.cli.main", "track", str(shot), "--out", str(tmp_path / "t.json")]
-    # Whoever presses the keys has the say, on a busy machine too.
     process = subprocess.Popen(["nice", "-n", "15", *command], stderr=subprocess.PIPE, text=True)
     assert process.stderr is not None
     for line in process.stderr:
-        done = re.search(r"(\d+) of 60", line)
-        if done and int(done[1]) >= 2:
+        if re.search(r"\d+ of 60", line):
             break
-    process.send_signal(signal.SIGINT)
+    return process
+
+
+@pytest.mark.parametrize("how", [signal.SIGINT, signal.SIGTERM])
+def test_a_run_that_is_stopped_keeps_what_was_followed_and_the_next_run_goes_on(shot, tmp_path, how):
+    process = begun(shot, tmp_path)
+    process.send_signal(how)
     assert process.wait(30) == 130
     (half,) = tmp_path.glob("t.json.*.unfinished")
-    kept = len(json.loads(half.read_text())["frames"])
-    assert 2 <= kept < 60
-    run(*command[3:])
+    kept = {f["frame"]: f for f in json.loads(half.read_text())["frames"]}
+    assert 1 <= len(kept) < 60
+    run("track", shot, "--out", tmp_path / "t.json")
     assert len(json.loads((tmp_path / "t.json").read_text())["frames"]) == 60
     assert not half.exists()
+
+
+CUT_OFF = """
+import os, signal
+from verdigris.cli import headless
+from verdigris.cli.main import main
+keep, headless.KEEP_SECONDS = headless._keep, 0.0
+def until_the_power_fails(path, track):
+    keep(path, track)
+    if len(track.frames) == 5:
+        os.kill(os.getpid(), signal.SIGKILL)
+headless._keep = until_the_power_fails
+main()
+"""
+
+
+def test_a_run_that_is_killed_goes_on_from_what_it_had_kept(shot, tmp_path):
+    cut = subprocess.run([sys.executable, "-c", CUT_OFF, "track", str(shot), "--out", str(tmp_path / "t.json")], capture_output=True)
+    assert cut.returncode == -signal.SIGKILL
+    (half,) = tmp_path.glob("t.json.*.unfinished")
+    assert len(json.loads(half.read_text())["frames"]) == 5
+    run("track", shot, "--out", tmp_path / "t.json")
+    assert len(json.loads((tmp_path / "t.json").read_text())["frames"]) == 60
+    assert sorted(p.name for p in tmp_path.glob("t.json*")) == ["t.json"]
 
 
 def test_a_shot_goes_into_the_application_and_comes_out_the_same(live, shot, tmp_path):

@@ -2,12 +2,18 @@
 
 from fractions import Fraction
 from pathlib import Path
-from typing import Annotated, Any
+from time import monotonic
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from verdigris.cli.terminal import console, print_json, progress_bar
+from verdigris.cli.terminal import console, print_json, progress_bar, stopping
 
+if TYPE_CHECKING:
+    from verdigris.formats.track_json import Track
+
+# How often a track is kept while it is made: a run that is killed goes on from there.
+KEEP_SECONDS = 2.0
 Json = Annotated[bool, typer.Option("--json", help="Print facts as JSON on standard output.")]
 
 
@@ -83,18 +89,21 @@ def track(
             half_done = out.with_name(f"{out.name}.{one.id}.{tracking_key(document, one)}.unfinished")
             results, again = dict(kept[one.id]) if span else _half_done(half_done), 0
             fresh: dict[int, FrameResult] = {}
-            try:
-                with progress_bar(f"following {one.name}") as progress:
-                    for step in follow_surface(opened.plate, document, one, tracks, results, direction, span=span):  # type: ignore[arg-type]
-                        again += step.again
-                        fresh[step.result.frame] = step.result
-                        if span is None:
-                            results[step.result.frame] = step.result
-                        progress(len(fresh) + again, (count if span is None else span[1] - span[0] + 1) + again)
-            except KeyboardInterrupt:
-                if span is None:
-                    write_tracks(half_done, [make_track(one.id, one.reference_frame, results.values())])
-                raise
+            kept_at = monotonic()
+            with stopping() as stop, progress_bar(f"following {one.name}") as progress:
+                for step in follow_surface(opened.plate, document, one, tracks, results, direction, stop, span):  # type: ignore[arg-type]
+                    again += step.again
+                    fresh[step.result.frame] = step.result
+                    if span is None:
+                        results[step.result.frame] = step.result
+                        if monotonic() - kept_at > KEEP_SECONDS:
+                            _keep(half_done, make_track(one.id, one.reference_frame, results.values()))
+                            kept_at = monotonic()
+                    progress(len(fresh) + again, (count if span is None else span[1] - span[0] + 1) + again)
+                if stop():
+                    if span is None:
+                        _keep(half_done, make_track(one.id, one.reference_frame, results.values()))
+                    raise KeyboardInterrupt
             half_done.unlink(missing_ok=True)
             tracks[one.id] = mended(one, results if span is None else tied(one, results, fresh, span))
         made = [make_track(s, document.surface(s).reference_frame, r.values()) for s, r in tracks.items()]
@@ -113,6 +122,15 @@ def track(
     else:
         for item in summary:
             console.print(f"{item['surface']}: {item['followed']} followed, {item['lost']} lost; median doubt {item['median_sigma_px']} px")
+
+
+def _keep(path: Path, track: "Track") -> None:
+    """Keep what there is of a track; a run that dies while it writes leaves the one before."""
+    from verdigris.formats.track_json import write_tracks
+
+    writing = path.with_suffix(".writing")
+    write_tracks(writing, [track])
+    writing.replace(path)
 
 
 def _half_done(path: Path) -> dict[int, Any]:

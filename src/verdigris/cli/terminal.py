@@ -1,6 +1,7 @@
 """Progress on a terminal, results on standard output, errors in plain words with exit codes fit for scripts."""
 
 import json
+import signal
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -15,7 +16,7 @@ EXIT_CODES = {
     2: "wrong use of the command",
     3: "the document or a file it names is not valid",
     4: "the plane cannot be followed, or nothing is ready to render",
-    130: "stopped with Ctrl-C; what was done is kept",
+    130: "stopped, by Ctrl-C or a request to end; what was done is kept",
 }
 
 console = Console(stderr=True, highlight=False)
@@ -40,6 +41,25 @@ def progress_bar(title: str) -> Iterator[Callable[[int, int], None]]:
     with Progress(*columns, console=console) as bar:
         task = bar.add_task(title, total=None)
         yield lambda done, total: bar.update(task, completed=done, total=total)
+
+
+@contextmanager
+def stopping() -> Iterator[Callable[[], bool]]:
+    """Whether Ctrl-C, or a request to end, has come: asked between frames, so that none is cut off. A second one ends at once."""
+    asked = False
+
+    def ask(*_: object) -> None:
+        nonlocal asked
+        if asked:
+            raise KeyboardInterrupt
+        asked = True
+
+    before = {s: signal.signal(s, ask) for s in (signal.SIGINT, signal.SIGTERM)}
+    try:
+        yield lambda: asked
+    finally:
+        for s, handler in before.items():
+            signal.signal(s, handler)
 
 
 def print_json(data: Any) -> None:
