@@ -116,7 +116,10 @@ def calibrate(
     with_centre = tuple(_choose(before, base.optics, allowed, WORTH_TRYING)[0]) if centred else ()
     known = {t for t in TERMS if t != "shutter" and _value(base.optics, t) != 0}
     best, best_gain = plain, LEAST_GAIN
-    for terms in _simpler_first(wanted, with_centre):
+    # A lens that was found around poses that were far off, and that the equations do not ask for any more, is to go.
+    gone = tuple(t for t in ("k1", "k2") if t in known and t not in wanted)
+    without = (*wanted, *gone) if gone and bends else ()
+    for terms in _simpler_first(wanted, with_centre, without):
         solved = _solve(base, results, pictures, terms, before, stop)
         if solved is None:
             continue
@@ -130,18 +133,23 @@ def calibrate(
         certain = all(abs(e.value) > CERTAIN * e.sigma for e in estimates.values())
         # A lens that is known bends only the outermost frames otherwise by its second term: few gain, but they gain plainly.
         deeper = certain and "k1" in known and not {"k2", *CENTRE}.isdisjoint(set(estimates) - known)
-        earned = gain > best_gain and (deeper or gain > (1 if certain else 2) * give)
+        # A lens that is new and looks less than certain has to gain plainly over what is simpler.
+        doubtful = not certain and "k1" in estimates and "k1" not in known
+        earned = gain > best_gain + (give if doubtful else 0.0) and (deeper or gain > (1 if certain else 2) * give)
         if earned or (best is plain and (refined or plainly)):
             changed = max(abs(e.value - _value(base.optics, t)) / e.sigma for t, e in estimates.items())  # type: ignore[arg-type]
             best, best_gain = Calibration(found.optics, reference_movement, estimates, gain, changed), max(gain, 0.0) + LEAST_GAIN
     return best
 
 
-def _simpler_first(wanted: tuple[str, ...], with_centre: tuple[str, ...]) -> list[tuple[Term, ...]]:
-    """The terms that look certain; before them those without the lens, which may only seem to be needed; last with its centre."""
-    whole, centred = (tuple(t for t in TERMS if t in some) for some in (wanted, with_centre))
+def _simpler_first(wanted: tuple[str, ...], with_centre: tuple[str, ...], without: tuple[str, ...]) -> list[tuple[Term, ...]]:
+    """The terms that look certain; before them those without the lens, which may only seem to be needed; then with its centre.
+
+    Last, those of which some are known and may go back to nothing.
+    """
+    whole, centred, given_up = (tuple(t for t in TERMS if t in some) for some in (wanted, with_centre, without))
     simple = tuple(t for t in whole if t not in LENS)
-    return [s for s in dict.fromkeys((simple, whole, centred)) if s]
+    return [s for s in dict.fromkeys((simple, whole, centred, given_up)) if s]
 
 
 def worth_settling(follower: PlaneFollower, results: Mapping[int, FrameResult], found: Calibration) -> bool:

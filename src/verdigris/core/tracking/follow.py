@@ -256,7 +256,7 @@ class PlaneFollower:
             return known
         own, between = self.evidence_of(known), self._between(frame, results)
         starts = [own.pose] if own is not None else []
-        if between is not None and (own is None or self._differs(known, between)):
+        if between is not None and (own is None or known.through is not None or self._differs(known, between)):
             starts.append(between)
         hidden = widened(hidden)
         near = [
@@ -279,7 +279,8 @@ class PlaneFollower:
             # Where it fits as its neighbours do, nobody looks for another place.
             if best.evidence is not None and best.evidence.cost <= USUAL_COST * self._cost_nearby(frame, results):
                 break
-        if known.through is not None and (best is None or doubt_of(best) > doubt_of(known)):
+        # Margin and all: frames that went astray together through each other are sure of everything but that.
+        if known.through is not None and _worst(best) > _worst(known):
             return known
         return best or known
 
@@ -290,11 +291,15 @@ class PlaneFollower:
         return float(np.median(costs)) if len(costs) >= 3 else 0.0
 
     def _between(self, frame: int, results: Mapping[int, FrameResult]) -> Float64 | None:
-        """Where the plane would be from its nearest neighbours on both sides, moving evenly; None when they are far."""
+        """Where the plane would be from its nearest neighbours on both sides, moving evenly; None when they are far.
+
+        Neighbours that were compared with another frame than the reference have no say: they may have gone astray together.
+        """
         sides = []
         for step in (-1, 1):
             for k in range(1, NEAR_FRAMES + 1):
-                evidence = self.evidence_of(results[frame + step * k]) if frame + step * k in results else None
+                near = results.get(frame + step * k)
+                evidence = self.evidence_of(near) if near is not None and near.through is None else None
                 if evidence is not None:
                     sides.append((step * k, evidence.pose))
                     break
@@ -469,6 +474,11 @@ def doubt_of(result: FrameResult) -> float:
     if result.sigma_px is None:
         return float("inf")
     return float(np.sqrt(max(float(result.sigma_px.max()) ** 2 - (result.margin_px or 0.0) ** 2, 0.0)))
+
+
+def _worst(result: FrameResult | None) -> float:
+    """Doubt of the worst corner, px; infinite when lost."""
+    return float("inf") if result is None or result.sigma_px is None else float(result.sigma_px.max())
 
 
 def widened(hidden: Bool | None) -> Bool | None:
