@@ -120,3 +120,26 @@ def test_the_region_moves_with_the_plane_and_leaves_odd_tiles_out(plate):
     assert not np.any(half & ~moved)
     away = np.array([[1, 0, 9000.0], [0, 1, 0], [0, 0, 1]])
     assert region_at(follower, Evidence(away))[1] == 0.0
+
+
+def test_frames_that_went_astray_through_each_other_come_back_to_the_reference():
+    """They are sure of each other, and of everything but their margin; what fits the reference is nearer."""
+    plate = make_plate(count=9, reference=3)
+    pictures = [AnalysisPicture.of(f) for f in plate.frames]
+    region = region_mask([plate.corners], [], None, 480, 320)
+    follower = PlaneFollower(pictures[3], region, plate.corners, "perspective", 3)
+    results = {3: follower.reference_result()}
+    for n in range(4, 9):
+        results[n] = follower.step(n, pictures[n - 1], pictures[n], [results[k] for k in range(3, n)], None)
+    off = np.array([[1.0, 0, 7], [0, 1, -3], [0, 0, 1]])
+    for n in (5, 6):
+        right = results[n]
+        h = off @ right.homography
+        results[n] = replace(
+            right, homography=h, corners=right.corners + [7.0, -3.0], sigma_px=np.full(4, 1.7), margin_px=1.69, through=4,
+            evidence=replace(right.evidence, pose=h),
+        )  # fmt: skip
+    for n in (5, 6):
+        found = follower.settle(n, pictures[n], results, None)
+        assert found.through is None
+        assert np.abs(found.corners - plate.corners_at(n)).max() < 0.1

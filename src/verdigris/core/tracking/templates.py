@@ -27,7 +27,7 @@ LEAST_GOOD = 0.5
 # Where more of the region than this had to be left out, something is in front: its edge must not become part of a template.
 LEAST_WHOLE = 0.75
 # What a template reports may be no less sure than this, with its own doubt; else the frame is lost.
-MOST_SIGMA_PX = 2.0
+MOST_SIGMA_PX = 1.5
 # How many frames apart candidates are taken, and how many templates are kept.
 SPACING = 4
 MOST_TEMPLATES = 4
