@@ -137,7 +137,7 @@ def test_frames_that_went_astray_through_each_other_come_back_to_the_reference()
         h = off @ right.homography
         results[n] = replace(
             right, homography=h, corners=right.corners + [7.0, -3.0], sigma_px=np.full(4, 1.7), margin_px=1.69, through=4,
-            evidence=replace(right.evidence, pose=h),
+            evidence=Evidence(h),
         )  # fmt: skip
     for n in (5, 6):
         found = follower.settle(n, pictures[n], results, None)
