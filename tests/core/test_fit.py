@@ -9,7 +9,8 @@ from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.matte.occlusion import region_mask
 from verdigris.core.tracking.appearance import USUAL_VARIANCE, build_appearance
 from verdigris.core.tracking.doubt import BENDS, bent_jacobian
-from verdigris.core.tracking.fit import Conditions, Fit, FramePictures, box_of
+from verdigris.core.tracking.fit import Conditions, Fit, box_of
+from verdigris.core.tracking.frame_pictures import FramePictures
 from verdigris.core.tracking.motion import exponential
 from verdigris.core.tracking.optics import STILL, Optics
 from verdigris.core.tracking.synthesis import SMOOTHING_STEP, softness

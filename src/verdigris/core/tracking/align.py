@@ -13,7 +13,8 @@ from verdigris.core.geometry.homography import apply_homography, normalised
 from verdigris.core.tracking.alignment import Alignment
 from verdigris.core.tracking.appearance import USUAL_VARIANCE, Appearance
 from verdigris.core.tracking.doubt import bend_of, bent_jacobian, picture_of, sandwich, seen_box
-from verdigris.core.tracking.fit import Conditions, Fit, FramePictures, box_of
+from verdigris.core.tracking.fit import Conditions, Fit, box_of
+from verdigris.core.tracking.frame_pictures import FramePictures
 from verdigris.core.tracking.motion import Motion, exponential
 from verdigris.core.tracking.optics import Optics
 from verdigris.core.types import Float32, Float64, Int

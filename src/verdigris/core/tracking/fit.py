@@ -9,15 +9,15 @@ eliminated from the normal equations (Schur complement), here for every tile.
 from dataclasses import dataclass, field, replace
 from itertools import pairwise
 
-import cv2
 import numba
 import numpy as np
 
 from verdigris.core.tracking.appearance import Appearance, frame_normaliser
+from verdigris.core.tracking.frame_pictures import FramePictures
 from verdigris.core.tracking.motion import FREEDOMS, Motion
 from verdigris.core.tracking.optics import Movement, Optics
 from verdigris.core.tracking.synthesis import predict, rim_px, softness
-from verdigris.core.tracking.tone import encode_one, encode_table, to_code, to_light
+from verdigris.core.tracking.tone import encode_one, to_code
 from verdigris.core.types import AnyArray, Bool, Float32, Float64, Int
 
 # Share of the pixels that two fits are compared on: the rest is what something in front leaves.
@@ -45,34 +45,6 @@ class Conditions:
     shutters: tuple[float, ...] = ()
     hidden: Bool | None = None
     trust: Float64 | None = None
-
-
-class FramePictures:
-    """Smoothed versions of one frame around a box, made when asked for."""
-
-    def __init__(self, values: Float32, box: tuple[int, int, int, int], bend: float) -> None:
-        x0, y0, x1, y1 = box
-        self.origin = (x0, y0)
-        self._values = np.ascontiguousarray(values[y0:y1, x0:x1])
-        self._light, self.table = to_light(self._values, bend), encode_table(bend)
-        self._made: dict[float, Float32] = {}
-
-    def smoothed(self, variance: float) -> Float32:
-        """Linear light after smoothing; `table` has its code values, which are wanted at few of the pixels."""
-        key = round(variance, 3)
-        if key not in self._made:
-            if len(self._made) > 3:
-                self._made.clear()
-            soft = cv2.GaussianBlur(self._light, (0, 0), float(np.sqrt(variance)), borderType=cv2.BORDER_REFLECT_101)
-            self._made[key] = np.asarray(soft, np.float32)
-        return self._made[key]
-
-    def bent(self, bend: float) -> "FramePictures":
-        """The same frame under another tone curve."""
-        height, width = self._values.shape
-        other = FramePictures(self._values, (0, 0, width, height), bend)
-        other.origin = self.origin
-        return other
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)

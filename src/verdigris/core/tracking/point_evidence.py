@@ -19,7 +19,8 @@ from verdigris.core.geometry.homography import apply_homography, normalised
 from verdigris.core.tracking.alignment import Alignment
 from verdigris.core.tracking.appearance import USUAL_VARIANCE, Appearance
 from verdigris.core.tracking.doubt import corner_sigmas, sandwich
-from verdigris.core.tracking.fit import Conditions, FramePictures, box_of
+from verdigris.core.tracking.fit import Conditions, box_of
+from verdigris.core.tracking.frame_pictures import FramePictures
 from verdigris.core.tracking.motion import FREEDOMS, Motion, exponential, point_jacobian
 from verdigris.core.tracking.optics import Optics
 from verdigris.core.tracking.synthesis import UNKNOWN, predict, softness
