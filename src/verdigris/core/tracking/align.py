@@ -6,6 +6,7 @@ Baker and Matthews, Lucas-Kanade 20 years on, IJCV 56(3), 2004: compositional Ga
 """
 
 from dataclasses import replace
+from typing import Literal
 
 import numpy as np
 
@@ -23,12 +24,16 @@ COARSE_VARIANCE = 5.0
 # A step this small against its standard deviation changes nothing any more.
 SETTLED = 0.08
 # Which samples, least smoothing of the frame (px^2), most steps, and the step (px) at which it is done.
+Look = Literal["soft", "few", "all"]
+Looks = tuple[Look, ...]
+FROM_FAR: Looks = ("soft", "few", "all")
+FROM_NEAR: Looks = ("few", "all")
 _Stage = tuple[Int | None, float, int, float]
 
 
 def align(
-    appearance: Appearance, optics: Optics, values: Float32, start: Float64, conditions: Conditions, motion: Motion, coarse: bool = True,
-    thorough: bool = True, tolerance_px: float = 0.0008,
+    appearance: Appearance, optics: Optics, values: Float32, start: Float64, conditions: Conditions, motion: Motion,
+    looks: Looks = FROM_FAR, tolerance_px: float = 0.0008,
 ) -> Alignment | None:  # fmt: skip
     """Refine a pose from coarse to fine; None when the region is hardly in the picture.
 
@@ -37,14 +42,15 @@ def align(
     appearance : what the plane looks like at its reference frame
     values : (H, W) float32 code values 0..1 of the frame
     start : (3, 3) float64, first guess, ideal frame px from ideal reference px
-    coarse : whether to look at a softer picture first, which finds the way from further off
-    thorough : whether to look at all samples at the end
+    looks : what is looked at, one after the other: a softer picture finds the way from further off, all samples are surest
     tolerance_px : step at which it stops
     """
-    plan: list[_Stage] = [(appearance.few, COARSE_VARIANCE, 8, 0.1)] if coarse else []
-    plan.append((appearance.few, USUAL_VARIANCE, 6, 0.01))
-    if thorough:
-        plan.append((None, USUAL_VARIANCE, 6, tolerance_px))
+    stages: dict[Look, _Stage] = {
+        "soft": (appearance.few, COARSE_VARIANCE, 8, 0.1),
+        "few": (appearance.few, USUAL_VARIANCE, 6, 0.01),
+        "all": (None, USUAL_VARIANCE, 6, tolerance_px),
+    }
+    plan = [stages[look] for look in looks]
     found = _refined(appearance, optics, values, start, conditions, motion, plan)
     return None if found is None else _conclude(*found)
 

@@ -12,6 +12,7 @@ Meingast, Geyer and Sastry, Geometric models of rolling-shutter cameras, OMNIVIS
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
+from functools import cache
 from typing import Literal
 
 import numpy as np
@@ -24,8 +25,10 @@ from verdigris.core.tracking.fit import Conditions, Fit
 from verdigris.core.tracking.follow import SHUTTERS, SMEARING_PX, AnalysisPicture, FrameResult, PlaneFollower, trust_of, widened
 from verdigris.core.tracking.optics import Movement, Optics, flow
 from verdigris.core.tracking.synthesis import softness
-from verdigris.core.types import Bool, Float64
+from verdigris.core.types import Bool, Float32, Float64
 
+# Fits of some frames at some smoothing.
+_Fits = dict[tuple[int, float], tuple[Fit, Float64] | None]
 Term = Literal["shutter", "tone", "readout", "k1", "k2", "cx", "cy"]
 TERMS: tuple[Term, ...] = ("shutter", "tone", "readout", "k1", "k2", "cx", "cy")
 # The lens's centre against the picture's, in half diagonals: it shows only once the lens is known to bend.
@@ -42,6 +45,15 @@ WORTH_TRYING = 2.5
 LEAST_GAIN = 0.004
 # What refined values may seem to cost: movement is known for the old ones until all frames are looked at again.
 REFINING_COST = 0.15
+
+
+@dataclass(frozen=True)
+class _Asked:
+    """A frame that is asked about the camera: code values 0..1, what is covered, and the trust in each tile over the run."""
+
+    values: Float32
+    hidden: Bool | None
+    trust: Float64 | None
 
 
 @dataclass(frozen=True)
@@ -94,13 +106,16 @@ def calibrate(
     frames = choose_frames(follower, results)
     if len(frames) < 3:
         return Calibration(start, reference_movement, {}, 0.0)
-    pictures = {n: (picture(n), hidden(n)) for n in frames}
+    trust = trust_of_run(follower, results)
+    pictures = {n: _Asked(picture(n).values, widened(hidden(n)), trust) for n in frames}
+    # From here on only these frames are needed, and those that tell how they move.
+    results = {n: r for n, r in results.items() if any(n + k in pictures for k in (-2, -1, 0, 1, 2))}
     base = follower.under(start, reference_movement)
     stated = base.restated(results)
     likely = base.under(replace(start, shutter=_best_shutter(base, stated, pictures)), reference_movement)
     if likely.optics.shutter != base.optics.shutter:
         # What the quickest frames like must not cost the slow ones: those know the reference frame's own smear.
-        gain, give = _gain(base, stated, likely, results, pictures, stop)
+        gain, give = _gain(base, stated, likely, results, pictures, stop, {})
         if gain > max(LEAST_GAIN, 2 * give):
             base = likely
     plain = Calibration(base.optics, reference_movement, {}, 0.0)
@@ -116,6 +131,7 @@ def calibrate(
     with_centre = tuple(_choose(before, base.optics, allowed, WORTH_TRYING)[0]) if centred else ()
     known = {t for t in TERMS if t != "shutter" and _value(base.optics, t) != 0}
     best, best_gain = plain, LEAST_GAIN
+    fits: _Fits = {}
     # A lens that was found around poses that were far off, and that the equations do not ask for any more, is to go.
     gone = tuple(t for t in ("k1", "k2") if t in known and t not in wanted)
     without = (*wanted, *gone) if gone and bends else ()
@@ -124,7 +140,7 @@ def calibrate(
         if solved is None:
             continue
         found, estimates = solved
-        gain, give = _gain(base, stated, found, results, pictures, stop)
+        gain, give = _gain(base, stated, found, results, pictures, stop, fits)
         refined = bool(known) and known - {*CENTRE} == set(estimates) - {"shutter", *CENTRE} and gain > -REFINING_COST
         # In noise, rows that are read later show in the equations long before frames look better.
         rows = "readout" in estimates and set(estimates) <= {"shutter", "readout"} and gain > -max(LEAST_GAIN, 2 * give)
@@ -166,37 +182,37 @@ def worth_settling(follower: PlaneFollower, results: Mapping[int, FrameResult], 
     return trust is not None and bool(np.any(trust < 0.5))
 
 
-def _best_shutter(
-    base: PlaneFollower, stated: Mapping[int, FrameResult], pictures: Mapping[int, tuple[AnalysisPicture, Bool | None]]
-) -> float:
+def _best_shutter(base: PlaneFollower, stated: Mapping[int, FrameResult], pictures: Mapping[int, _Asked]) -> float:
     """Whichever usual shutter fits best as the poses are: from there steps find the rest."""
     candidates = tuple(sorted({*SHUTTERS, base.optics.shutter or 0.0}))
     moving = {n: float(np.median(np.sum(flow(base.appearance.centres, base.movement_at(n, stated)) ** 2, axis=1))) for n in pictures}
     quickest = [n for n in sorted(moving, key=lambda n: -moving[n]) if moving[n] > SMEARING_PX**2][:4]
-    costs = np.zeros(len(candidates))
-    for n in quickest:
-        evidence = base.evidence_of(stated[n])
-        if evidence is None:
-            continue
-        conditions = _conditions(base, n, stated, pictures[n][1])
-        least = max(
-            softness(
-                base.appearance, evidence.pose, conditions.movement, base.reference_movement, evidence.blur, s, USUAL_VARIANCE
-            ).smoothing
-            for s in candidates
-        )
-        for i, shutter in enumerate(candidates):
-            found = fit_at(
-                base.appearance, base.optics, pictures[n][0].values, evidence.pose, replace(conditions, shutter=shutter), base.motion, least
+
+    @cache
+    def cost(i: int) -> float:
+        shutter, total = candidates[i], 0.0
+        for n in quickest:
+            evidence = base.evidence_of(stated[n])
+            if evidence is None:
+                continue
+            c = _conditions(base, n, stated, pictures[n])
+            least = max(
+                softness(base.appearance, evidence.pose, c.movement, base.reference_movement, evidence.blur, s, USUAL_VARIANCE).smoothing
+                for s in candidates
             )
-            costs[i] += 0.0 if found is None else float(np.log(max(found[0].cost(), 1e-6))) / len(quickest)
-    own = candidates.index(base.optics.shutter or 0.0)
-    best = int(np.argmin(costs))
-    return candidates[best] if costs[best] < costs[own] - LEAST_GAIN else candidates[own]
+            found = fit_at(base.appearance, base.optics, pictures[n].values, evidence.pose, replace(c, shutter=shutter), base.motion, least)
+            total += 0.0 if found is None else float(np.log(max(found[0].cost(), 1e-6))) / len(quickest)
+        return total
+
+    own = here = candidates.index(base.optics.shutter or 0.0)
+    # Too short or too long a smear fits the worse the further off it is: from the one at hand, step by step.
+    while (best := min((i for i in (here, here - 1, here + 1) if 0 <= i < len(candidates)), key=cost)) != here:
+        here = best
+    return candidates[here] if cost(here) < cost(own) - LEAST_GAIN else candidates[own]
 
 
 def _solve(
-    base: PlaneFollower, results: Mapping[int, FrameResult], pictures: Mapping[int, tuple[AnalysisPicture, Bool | None]],
+    base: PlaneFollower, results: Mapping[int, FrameResult], pictures: Mapping[int, _Asked],
     terms: tuple[Term, ...], first: "_Equations", stop: Callable[[], bool],
 ) -> tuple[PlaneFollower, dict[str, Estimate]] | None:  # fmt: skip
     """Some terms, iterated until they settle; None when one of them is not certain, or on a stop."""
@@ -243,34 +259,38 @@ def trust_of_run(follower: PlaneFollower, results: Mapping[int, FrameResult]) ->
     return trust_of(e for n, r in results.items() if n != follower.reference_frame and (e := r.evidence) is not None)
 
 
-def _conditions(follower: PlaneFollower, n: int, results: Mapping[int, FrameResult], hidden: Bool | None) -> Conditions:
+def _conditions(follower: PlaneFollower, n: int, results: Mapping[int, FrameResult], asked: _Asked) -> Conditions:
     evidence = follower.evidence_of(results[n])
     assert evidence is not None
     return Conditions(
         follower.movement_at(n, results), follower.reference_movement, evidence.blur, follower.optics.shutter or 0.0, (),
-        widened(hidden), trust_of_run(follower, results),
+        asked.hidden, asked.trust,
     )  # fmt: skip
 
 
 def _gain(
     base: PlaneFollower, stated: Mapping[int, FrameResult], found: PlaneFollower, results: Mapping[int, FrameResult],
-    pictures: Mapping[int, tuple[AnalysisPicture, Bool | None]], stop: Callable[[], bool],
+    pictures: Mapping[int, _Asked], stop: Callable[[], bool], fits: _Fits,
 ) -> tuple[float, float]:  # fmt: skip
     """Mean relative improvement over the frames, and its standard error; no frame counts for more than a fair share.
 
     A softer comparison leaves less in any case: both sides are compared at the same softness, on the same pixels.
+    `fits` keeps those of the base for the next that is held against it.
     """
     other, gains = found.restated(results), []
-    for n, (picture, hidden) in pictures.items():
+    for n, asked in pictures.items():
         ours, theirs = found.evidence_of(other[n]), base.evidence_of(stated[n])
         if stop() or ours is None or theirs is None:
             continue
-        sides = [(base, theirs, _conditions(base, n, stated, hidden)), (found, ours, _conditions(found, n, other, hidden))]
+        c, d = _conditions(base, n, stated, asked), _conditions(found, n, other, asked)
         least = max(
-            softness(f.appearance, e.pose, c.movement, c.reference_movement, e.blur, c.shutter, USUAL_VARIANCE).smoothing
-            for f, e, c in sides
+            softness(f.appearance, e.pose, x.movement, x.reference_movement, e.blur, x.shutter, USUAL_VARIANCE).smoothing
+            for f, e, x in ((base, theirs, c), (found, ours, d))
         )
-        before, after = (fit_at(f.appearance, f.optics, picture.values, e.pose, c, f.motion, least) for f, e, c in sides)
+        if (n, least) not in fits:
+            fits[n, least] = fit_at(base.appearance, base.optics, asked.values, theirs.pose, c, base.motion, least)
+        before = fits[n, least]
+        after = fit_at(found.appearance, found.optics, asked.values, ours.pose, d, found.motion, least)
         if before is None or after is None:
             continue
         after[0].adopt(before[0], after[1], least)
@@ -308,20 +328,20 @@ class _Equations:
 
 
 def _linearise(
-    follower: PlaneFollower, stated: Mapping[int, FrameResult], pictures: Mapping[int, tuple[AnalysisPicture, Bool | None]],
+    follower: PlaneFollower, stated: Mapping[int, FrameResult], pictures: Mapping[int, _Asked],
     terms: tuple[Term, ...], stop: Callable[[], bool],
 ) -> _Equations | None:  # fmt: skip
     """Equations of some terms around the present optics; None on a stop, or when no frame can be compared."""
     count = len(terms)
     hessian, score, clusters, total = np.zeros((count, count)), np.zeros(count), [], 0.0
-    for n, (picture, hidden) in pictures.items():
+    for n, asked in pictures.items():
         evidence = follower.evidence_of(stated[n])
         if stop():
             return None
         if evidence is None:
             continue
-        conditions = _conditions(follower, n, stated, hidden)
-        found = fit_at(follower.appearance, follower.optics, picture.values, evidence.pose, conditions, follower.motion)
+        conditions = _conditions(follower, n, stated, asked)
+        found = fit_at(follower.appearance, follower.optics, asked.values, evidence.pose, conditions, follower.motion)
         if found is None:
             continue
         fit, h = found

@@ -12,7 +12,7 @@ import scipy.linalg
 
 from verdigris.core.geometry.homography import apply_homography, homography_from_quads, normalised
 from verdigris.core.geometry.quad import find_quad_problem
-from verdigris.core.tracking.align import align
+from verdigris.core.tracking.align import FROM_FAR, FROM_NEAR, Looks, align
 from verdigris.core.tracking.alignment import Alignment
 from verdigris.core.tracking.appearance import Appearance, build_appearance
 from verdigris.core.tracking.doubt import bend_at, corner_margins, corner_sigmas
@@ -249,7 +249,7 @@ class PlaneFollower:
         ----------
         results : results of the whole run, by frame
         trust : how far each tile of the region moves with the plane over the run, see `trust_of`
-        thorough : whether to look at all samples
+        thorough : whether to look at all samples; a quick look goes before, and leads near
         """
         known = results[frame]
         if frame == self.reference_frame:
@@ -269,7 +269,9 @@ class PlaneFollower:
             blur = own.blur if own else 0.0
             conditions = Conditions(self.movement_at(frame, around), self.reference_movement, blur, shutter, (), hidden, trust)
             rough = own is None or start is between or known.through is not None
-            a = align(self.appearance, self.optics, now.values, start, conditions, self.motion, coarse=rough, thorough=thorough)
+            looks: Looks = ("soft", "few") if rough else ()
+            looks = (*looks, "all") if thorough else looks or ("few",)
+            a = align(self.appearance, self.optics, now.values, start, conditions, self.motion, looks)
             if thorough and a is not None:
                 seen = look_at_points(self.appearance, self.optics, now.values, a.h, a.blur, conditions, self._features)
                 a = weigh_points(a, seen, self.motion, self.plane_corners, trust)
@@ -383,7 +385,7 @@ class PlaneFollower:
         self, frame: int, now: AnalysisPicture, start: Float64, past: list[tuple[int, Evidence]], hidden: Bool | None, near: bool = False
     ) -> FrameResult:
         conditions = self._expected(frame, start, past, hidden)
-        a = align(self.appearance, self.optics, now.values, start, conditions, self.motion, coarse=not near)
+        a = align(self.appearance, self.optics, now.values, start, conditions, self.motion, FROM_NEAR if near else FROM_FAR)
         return self._conclude(frame, a, conditions)
 
     def _expected(self, frame: int, start: Float64, past: list[tuple[int, Evidence]], hidden: Bool | None) -> Conditions:

@@ -146,6 +146,7 @@ def look_at_points(
         return None
     span = np.arange(-REACH_PX, REACH_PX + 1)
     window = np.stack(np.meshgrid(span, span), axis=-1).reshape(-1, 2)
+    window = window[np.sum(window**2, axis=1) <= (REACH_PX + 0.5) ** 2]
     middle = np.floor(at[order]).astype(np.int64)
     pixels = (middle[:, None] + window[None]).reshape(-1, 2)
     centres = pixels + 0.5
@@ -201,18 +202,21 @@ def _pose_step(a: Alignment, points: PointEvidence, freedoms: int, trust: Float6
         return None
     n = a.normaliser
     jacobian = point_jacobian(points.at @ n[:2, :2].T + n[:2, 2], freedoms) / n[0, 0]
-    weight = np.linalg.inv(points.covariance + SLIP_PX**2 * np.eye(2))
-    left = np.einsum("nik,nij->nkj", jacobian, weight)
-    q, step, hessian, residual = base, np.zeros(freedoms), np.eye(freedoms), points.off
+    # Rows and displacements in units of their own doubt.
+    whiten = np.linalg.cholesky(np.linalg.inv(points.covariance + SLIP_PX**2 * np.eye(2))).transpose(0, 2, 1)
+    rows, off = whiten @ jacobian, (whiten @ points.off[:, :, None])[:, :, 0]
+    flat, right = rows.reshape(-1, freedoms), off.reshape(-1)
+    q, step, hessian, residual = base, np.zeros(freedoms), np.eye(freedoms), off
     for _ in range(8):
-        hessian = np.einsum("nkj,njl,n->kl", left, jacobian, q) + 1e-9 * np.eye(freedoms)
-        step = np.linalg.solve(hessian, np.einsum("nkj,nj,n->k", left, points.off, q))
-        residual = points.off - jacobian @ step
-        distance = np.sqrt(np.einsum("ni,nij,nj->n", residual, weight, residual))
+        weighted = flat * np.repeat(q, 2)[:, None]
+        hessian = weighted.T @ flat + 1e-9 * np.eye(freedoms)
+        step = np.linalg.solve(hessian, weighted.T @ right)
+        residual = (right - flat @ step).reshape(-1, 2)
+        distance = np.linalg.norm(residual, axis=1)
         scale = max(float(np.median(distance[base > 0])) / 1.1774, 0.5)
         q = base * np.maximum(1 - (distance / (4.685 * scale)) ** 2, 0.0) ** 2
-    pulls = np.einsum("nkj,nj,n->nk", left, residual, q)
+    pulls = (rows * (residual * q[:, None])[:, :, None]).sum(axis=1)
+    own = (rows * q[:, None, None]).transpose(0, 2, 1) @ rows
     starts = np.flatnonzero(np.diff(points.tiles, prepend=-1))
-    own = np.einsum("nkj,njl,n->nkl", left, jacobian, q)
     covariance = sandwich(hessian, np.add.reduceat(pulls, starts, axis=0), np.add.reduceat(own, starts, axis=0))
     return (step, covariance) if np.all(np.isfinite(step)) and np.abs(step).max() < 0.5 else None

@@ -17,7 +17,7 @@ import cv2
 import numpy as np
 
 from verdigris.core.geometry.homography import apply_homography
-from verdigris.core.tracking.align import align
+from verdigris.core.tracking.align import FROM_NEAR, align
 from verdigris.core.tracking.appearance import build_appearance
 from verdigris.core.tracking.doubt import corner_sigmas
 from verdigris.core.tracking.fit import Conditions
@@ -120,7 +120,7 @@ def match_point(
     optics = Optics(width, height)
     appearance = build_appearance(known.values, region, optics, most=2500, few=800)
     start = np.array([[1, 0, shift[0]], [0, 1, shift[1]], [0, 0, 1.0]])
-    a = None if appearance is None else align(appearance, optics, now.values, start, Conditions(STILL, STILL), pattern.motion, coarse=False)
+    a = None if appearance is None else align(appearance, optics, now.values, start, Conditions(STILL, STILL), pattern.motion, FROM_NEAR)
     if a is None:
         return PointResult(frame, "lost", None, None, float(best), "The pattern cannot be compared here.")
     at = apply_homography(a.h, known_at[None])[0]

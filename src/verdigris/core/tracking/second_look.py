@@ -7,15 +7,18 @@ import numpy as np
 from verdigris.core.tracking.calibrate import calibrate, choose_frames, trust_of_run, worth_settling
 from verdigris.core.tracking.consensus import find_parties, went_astray
 from verdigris.core.tracking.follow import AnalysisPicture, FrameResult, PlaneFollower
+from verdigris.core.tracking.optics import flow
 from verdigris.core.types import Bool
 
 # How often the run is asked about the camera at most.
 MOST_ROUNDS = 3
 ASTRAY = "Two parts of the region move differently, and this frame shows the wrong one clearer. Cut out what runs or slides by."
+# A frame rests when what its neighbours have taught about its movement since would move it by less than this share of its doubt.
+RESTING = 0.25
 # What is called no change at all, px.
 REST_PX = 0.03
-# Frames that a pass has moved by less than this share of their doubt rest.
-RESTING = 0.5
+# A smear lies around its middle: misjudged by a pixel, it moves a frame by no more than this share of that.
+SMEARED = 0.1
 
 
 def look_again(
@@ -36,7 +39,7 @@ def look_again(
     only : the frames to look at again; by default all
     """
     results, lens_and_rows = dict(known), True
-    shifts: dict[int, float] = {}
+    restless: set[int] | None = None
     partly, quickly = False, False
     for better in _with_the_surface(follower, results, picture, hidden, stop) if only is None else ():
         results[better.frame] = better
@@ -53,17 +56,16 @@ def look_again(
             lens_and_rows = found.moving and i < MOST_ROUNDS - 1
             # The first pass with a camera that is known is a quick one over all frames: the thorough one needs to know how they move.
             thorough, quickly = False, not lens_and_rows
-            shifts = {}
+            restless = None
         else:
             thorough, quickly = True, False
-        trust, before = trust_of_run(follower, results), dict(results)
+        trust = trust_of_run(follower, results)
         again: set[int] | None = None
         if not thorough and not quickly:
             # More is asked about the camera first: frames that tell of it, and those that tell how it moves there.
             again = {n + k for n in choose_frames(follower, results) for k in (-2, -1, 0, 1, 2)}
-        elif shifts:
-            # With nothing new known of the camera, frames that rest between frames that rest stay as they are.
-            again = {n + k for n, s in shifts.items() for k in (-1, 0, 1) if s > RESTING}
+        elif restless is not None:
+            again = restless
         first, end = (min(results), max(results) + 1) if only is None else (only.start, only.stop)
         for n, now in zip(range(first, end), pictures(first, end), strict=False):
             if stop():
@@ -71,9 +73,11 @@ def look_again(
             if n in results and n != follower.reference_frame and (again is None or n in again):
                 results[n] = follower.settle(n, now, results, hidden(n, results), trust, thorough)
                 yield results[n]
-        shifts, partly = _shifts(before, results) if thorough else {}, not thorough
-        if thorough and (not shifts or float(np.quantile(list(shifts.values()), 0.75)) < 1.0):
-            return
+        partly = not thorough
+        if thorough:
+            restless = _restless(follower, results)
+            if not restless:
+                return
 
 
 def _with_the_surface(
@@ -103,13 +107,15 @@ def _with_the_surface(
         yield FrameResult(n, "lost", None, None, None, None, 0.0, ASTRAY)
 
 
-def _shifts(before: Mapping[int, FrameResult], after: Mapping[int, FrameResult]) -> dict[int, float]:
-    """How far a pass has moved each frame's corners, in units of their doubt."""
-    shifts = {}
-    for n, r in after.items():
-        old = before[n]
-        if r.corners is not None and old.corners is not None and r.sigma_px is not None:
-            shifts[n] = float(np.max(np.linalg.norm(r.corners - old.corners, axis=1) / np.maximum(r.sigma_px, REST_PX)))
-        elif r.status != old.status:
-            shifts[n] = np.inf
-    return shifts
+def _restless(follower: PlaneFollower, results: Mapping[int, FrameResult]) -> set[int]:
+    """Frames that were compared as moving otherwise than their neighbours say by now, so that it matters."""
+    frames = set()
+    for n, r in results.items():
+        if r.evidence is None or r.sigma_px is None or n == follower.reference_frame:
+            continue
+        now = follower.movement_at(n, results)
+        change = flow(follower.plane_corners, now) - flow(follower.plane_corners, r.evidence.movement)
+        moved = np.linalg.norm(change, axis=1) * (0.5 * follower.optics.readout + SMEARED)
+        if np.any(moved > RESTING * np.maximum(r.sigma_px, REST_PX)):
+            frames.add(n)
+    return frames
