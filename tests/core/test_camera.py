@@ -58,11 +58,26 @@ def test_rows_read_one_after_another_are_found_from_the_track():
     assert np.median(settled) < 0.15 * np.median(errors(plate, results.values()))
 
 
+def test_a_bowed_surface_is_found_and_told_from_rows_read_late():
+    camera = Camera(shutter(0.4, 7), readout=0.4, noise=1.0)
+    plate = make(10, replace(SMALL, scale=0.5, amount=1.6, camera=camera), a_photograph, bow=0.01)
+    pictures = [AnalysisPicture.of(f.astype(np.float32) / 255) for f in plate.frames]
+    follower, results, _ = run(plate)
+    first = errors(plate, results.values())
+    for better in look_again(follower, results, pictures.__getitem__, lambda a, b: pictures[a:b], lambda n, _: None):
+        results[better.frame] = better
+    found = calibrate(follower, results, pictures.__getitem__, lambda n: None)
+    assert np.median(errors(plate, results.values())) < 0.3 * np.median(first)
+    assert found.optics.bow[0] == pytest.approx(0.01, rel=0.3)
+    assert found.optics.readout == pytest.approx(0.4, rel=0.3)
+
+
 def test_an_ideal_camera_is_left_alone():
     plate = make(5, SMALL, a_photograph)
     follower, results, found = run(plate)
     assert found.optics.lens is None
     assert found.optics.readout == 0
+    assert found.optics.bow == (0.0, 0.0)
     assert errors(plate, results.values()).max() < 0.1
     trust = trust_of_run(follower, results)
     assert trust is not None

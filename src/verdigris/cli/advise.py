@@ -87,7 +87,7 @@ def lens(
     surface: Annotated[str | None, typer.Option(help="Surface by id; with a single one it need not be said.")] = None,
     json: Json = False,
 ) -> None:
-    """Estimate the lens: from lines that should be straight, or from a finished track; with the uncertainty of each term."""
+    """Estimate the lens: from lines that should be straight, or from a finished track, then with rows and bow; with each uncertainty."""
     from verdigris.core.tracking.calibrate import CENTRE
     from verdigris.formats.track_json import read_tracks
     from verdigris.runs.advice import advise_camera
@@ -122,7 +122,7 @@ def lens(
     for name, e in facts.items():
         value = e["value"]
         at = f"{value[0]:.1f}, {value[1]:.1f} px" if isinstance(value, tuple) else f"{value:.4f}"
-        typer.echo(f"{name:8} {at}, give or take {e['sigma']:.4f}")
+        typer.echo(f"{name.replace('_', ' '):10} {at}, give or take {e['sigma']:.4f}")
     typer.echo(note if facts else "Nothing but an ideal lens is needed.")
 
 

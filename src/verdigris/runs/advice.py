@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 
 from verdigris.core.geometry.homography import apply_homography
-from verdigris.core.tracking.calibrate import Calibration, calibrate
+from verdigris.core.tracking.calibrate import BOW, Calibration, calibrate
 from verdigris.core.tracking.disagreement import Disagreement, find_disagreements
 from verdigris.core.tracking.features import choose_features, follow_features
 from verdigris.core.tracking.follow import FrameResult, PlaneFollower
@@ -81,7 +81,7 @@ def advise_camera(reader: Reader, shot: Shot, surface: Surface, tracks: Tracks, 
 
     found = ask(follower, results)
     for _ in range(MOST_ROUNDS):
-        if "k1" not in found.estimates:
+        if {"k1", *BOW}.isdisjoint(found.estimates):
             break
         # Terms close in on each other, and the centre shows only through a lens that is known to bend.
         under = follower.under(found.optics, found.reference_movement)

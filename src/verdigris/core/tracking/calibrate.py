@@ -1,8 +1,8 @@
-"""What the track itself says about the camera: read-out in rows, lens, shutter. Nothing is kept that does not help.
+"""What the track itself says about the camera, read-out in rows, lens, shutter, and about a surface that is bowed.
 
-Every frame has its own pose; read-out and lens terms are shared by all. Around the present estimate the poses
-are eliminated from the normal equations (Schur complement), so each shared term gets a value and an uncertainty
-of its own. A term is kept when it is many times its uncertainty, and when frames fit better with it than without.
+Nothing is kept that does not help. Every frame has its own pose; read-out, lens and bow are shared by all. Around the present
+estimate the poses are eliminated from the normal equations (Schur complement), so each shared term gets a value and an
+uncertainty of its own. A term is kept when it is many times its uncertainty, and when frames fit better with it than without.
 
 References
 ----------
@@ -20,6 +20,7 @@ import numpy as np
 from verdigris.core.geometry.lens import Lens
 from verdigris.core.tracking.align import fit_at
 from verdigris.core.tracking.appearance import USUAL_VARIANCE
+from verdigris.core.tracking.bow import focal_of
 from verdigris.core.tracking.doubt import sandwich
 from verdigris.core.tracking.fit import Conditions, Fit
 from verdigris.core.tracking.follow import SHUTTERS, SMEARING_PX, AnalysisPicture, FrameResult, PlaneFollower, trust_of, widened
@@ -29,12 +30,15 @@ from verdigris.core.types import Bool, Float32, Float64
 
 # Fits of some frames at some smoothing.
 _Fits = dict[tuple[int, float], tuple[Fit, Float64] | None]
-Term = Literal["shutter", "tone", "readout", "k1", "k2", "cx", "cy"]
-TERMS: tuple[Term, ...] = ("shutter", "tone", "readout", "k1", "k2", "cx", "cy")
+Term = Literal["shutter", "tone", "readout", "bow_along", "bow_across", "k1", "k2", "cx", "cy"]
+TERMS: tuple[Term, ...] = ("shutter", "tone", "readout", "bow_along", "bow_across", "k1", "k2", "cx", "cy")
 # The lens's centre against the picture's, in half diagonals: it shows only once the lens is known to bend.
 CENTRE: tuple[Term, ...] = ("cx", "cy")
+BOW: tuple[Term, ...] = ("bow_along", "bow_across")
 LENS: tuple[Term, ...] = ("k1", "k2", *CENTRE)
 MOST_OFF_CENTRE = 0.2
+# What stands out by more, as a share of its size, is not a shallow bow.
+MOST_BOW = 0.03
 MOST_FRAMES = 9
 MOST_ROUNDS = 3
 WORTH_ANOTHER_ROUND = 0.02
@@ -110,6 +114,9 @@ def calibrate(
     pictures = {n: _Asked(picture(n).values, widened(hidden(n)), trust) for n in frames}
     # From here on only these frames are needed, and those that tell how they move.
     results = {n: r for n, r in results.items() if any(n + k in pictures for k in (-2, -1, 0, 1, 2))}
+    if not any(start.bow):
+        poses = [e.pose for n in frames if (e := follower.evidence_of(results[n])) is not None]
+        start = replace(start, focal=focal_of(follower.plane_corners, poses, (start.width, start.height)))
     base = follower.under(start, reference_movement)
     stated = base.restated(results)
     likely = base.under(replace(start, shutter=_best_shutter(base, stated, pictures)), reference_movement)
@@ -119,23 +126,25 @@ def calibrate(
         if gain > max(LEAST_GAIN, 2 * give):
             base = likely
     plain = Calibration(base.optics, reference_movement, {}, 0.0)
-    # A plane that may not tilt would ask for a lens where it is only seen from the side.
-    bends = lens and base.motion == "perspective"
+    # A plane that may not tilt would ask for a lens or a bow where it is only seen from the side.
+    tilts = base.motion == "perspective"
+    bends = lens and tilts
     centred = CENTRE if base.optics.lens is not None and base.optics.lens.k1 else ()
-    allowed: tuple[Term, ...] = ("shutter", "tone", *(("readout",) if readout else ()), *(("k1", "k2", *centred) if bends else ()))
+    allowed: tuple[Term, ...] = (
+        "shutter",
+        "tone",
+        *(("readout",) if readout else ()),
+        *(BOW if tilts else ()),
+        *(("k1", "k2", *centred) if bends else ()),
+    )
     before = _linearise(base, stated, pictures, allowed, stop)
     if before is None or (follower.optics.is_plain and before.promise < 2 * LEAST_GAIN):
         return plain
-    usual = tuple(t for t in allowed if t not in CENTRE)
-    wanted = tuple(_choose(before.only(usual), base.optics, usual, WORTH_TRYING)[0])
-    with_centre = tuple(_choose(before, base.optics, allowed, WORTH_TRYING)[0]) if centred else ()
+    wanted = _simpler_first(before, base.optics, allowed)
     known = {t for t in TERMS if t != "shutter" and _value(base.optics, t) != 0}
     best, best_gain = plain, LEAST_GAIN
     fits: _Fits = {}
-    # A lens that was found around poses that were far off, and that the equations do not ask for any more, is to go.
-    gone = tuple(t for t in ("k1", "k2") if t in known and t not in wanted)
-    without = (*wanted, *gone) if gone and bends else ()
-    for terms in _simpler_first(wanted, with_centre, without):
+    for terms in wanted:
         solved = _solve(base, results, pictures, terms, before, stop)
         if solved is None:
             continue
@@ -150,7 +159,7 @@ def calibrate(
         # A lens that is known bends only the outermost frames otherwise by its second term: few gain, but they gain plainly.
         deeper = certain and "k1" in known and not {"k2", *CENTRE}.isdisjoint(set(estimates) - known)
         # A lens that is new and looks less than certain has to gain plainly over what is simpler.
-        doubtful = not certain and "k1" in estimates and "k1" not in known
+        doubtful = not certain and not {"k1", *BOW}.isdisjoint(set(estimates) - known)
         earned = gain > best_gain + (give if doubtful else 0.0) and (deeper or gain > (1 if certain else 2) * give)
         if earned or (best is plain and (refined or plainly)):
             changed = max(abs(e.value - _value(base.optics, t)) / e.sigma for t, e in estimates.items())  # type: ignore[arg-type]
@@ -158,14 +167,19 @@ def calibrate(
     return best
 
 
-def _simpler_first(wanted: tuple[str, ...], with_centre: tuple[str, ...], without: tuple[str, ...]) -> list[tuple[Term, ...]]:
-    """The terms that look certain; before them those without the lens, which may only seem to be needed; then with its centre.
+def _simpler_first(equations: "_Equations", optics: Optics, allowed: tuple[Term, ...]) -> list[tuple[Term, ...]]:
+    """Sets of terms that look certain beside each other: first without lens and bow, which may only seem to be needed."""
 
-    Last, those of which some are known and may go back to nothing.
-    """
-    whole, centred, given_up = (tuple(t for t in TERMS if t in some) for some in (wanted, with_centre, without))
-    simple = tuple(t for t in whole if t not in LENS)
-    return [s for s in dict.fromkeys((simple, whole, centred, given_up)) if s]
+    def certain(*without: Term) -> tuple[Term, ...]:
+        among = tuple(t for t in allowed if t not in without)
+        chosen = _choose(equations.only(among), optics, among, WORTH_TRYING)[0]
+        return tuple(t for t in TERMS if t in chosen)
+
+    sets = [certain(*LENS, *BOW), certain(*LENS), certain(*BOW, *CENTRE), certain(*BOW), certain(*CENTRE), certain()]
+    # A lens that was found around poses that were far off, and that the equations do not ask for any more, is to go.
+    gone = tuple(t for t in ("k1", "k2") if t in allowed and _value(optics, t) != 0 and t not in sets[4])
+    given_up = tuple(t for t in TERMS if t in (*sets[4], *gone)) if gone else ()
+    return [s for s in dict.fromkeys((*sets, given_up)) if s]
 
 
 def worth_settling(follower: PlaneFollower, results: Mapping[int, FrameResult], found: Calibration) -> bool:
@@ -174,7 +188,7 @@ def worth_settling(follower: PlaneFollower, results: Mapping[int, FrameResult], 
         return True
     if any(r.status == "lost" for r in results.values()):
         return True
-    if found.optics.tone != follower.optics.tone:
+    if found.optics.tone != follower.optics.tone or found.optics.bow != follower.optics.bow:
         return True
     if found.optics.shutter and any(follower.smears(follower.movement_at(n, results)) for n in results):
         return True
@@ -264,7 +278,7 @@ def _conditions(follower: PlaneFollower, n: int, results: Mapping[int, FrameResu
     assert evidence is not None
     return Conditions(
         follower.movement_at(n, results), follower.reference_movement, evidence.blur, follower.optics.shutter or 0.0, (),
-        asked.hidden, asked.trust,
+        asked.hidden, asked.trust, follower.bow,
     )  # fmt: skip
 
 
@@ -391,12 +405,16 @@ def _believable(term: str, estimate: Estimate, significant: float) -> bool:
         return False
     if term in CENTRE and abs(estimate.value) > MOST_OFF_CENTRE:
         return False
+    if term in BOW and abs(estimate.value) > MOST_BOW:
+        return False
     return abs(estimate.value) > significant * estimate.sigma
 
 
 def _value(optics: Optics, term: Term) -> float:
     if term in ("readout", "shutter", "tone"):
         return float(getattr(optics, term) or 0.0)
+    if term in BOW:
+        return optics.bow[BOW.index(term)]
     lens = optics.lens
     if lens is None:
         return 0.0
@@ -416,7 +434,8 @@ def _with(optics: Optics, values: Mapping[str, float]) -> Optics:
         off = [values.get(t, _value(optics, t)) * lens.half_diagonal for t in CENTRE]
         centre = (optics.width / 2 + off[0], optics.height / 2 + off[1])
         lens = replace(lens, centre=centre, k1=values.get("k1", lens.k1), k2=values.get("k2", lens.k2))
-    return replace(optics, readout=values.get("readout", optics.readout), shutter=shutter, tone=tone, lens=lens)
+    bow = (values.get("bow_along", optics.bow[0]), values.get("bow_across", optics.bow[1]))
+    return replace(optics, bow=bow, readout=values.get("readout", optics.readout), shutter=shutter, tone=tone, lens=lens)
 
 
 def _reduced(
@@ -453,7 +472,10 @@ def _column(fit: Fit, follower: PlaneFollower, h: Float64, conditions: Condition
     seen = np.asarray(s.pixels + 0.5, np.float64)
     plane = optics.plane(seen, h, conditions.movement)
     at_reference = optics.project(plane, np.eye(3), follower.reference_movement)
-    if term == "readout":
+    if term in BOW:
+        unit = (1.0, 0.0) if term == "bow_along" else (0.0, 1.0)
+        column = -np.sum(frame_gradient * follower.bowed(unit).offset(s.ideal, h), axis=1)
+    elif term == "readout":
         rho, rho_reference = seen[:, 1] / optics.height - 0.5, at_reference[:, 1] / optics.height - 0.5
         change = -rho[:, None] * flow(plane, conditions.movement) + rho_reference[:, None] * flow(plane, follower.reference_movement)
         column = np.sum(own_gradient * change, axis=1)

@@ -13,6 +13,7 @@ import numba
 import numpy as np
 
 from verdigris.core.tracking.appearance import Appearance, frame_normaliser
+from verdigris.core.tracking.bow import Bow
 from verdigris.core.tracking.frame_pictures import FramePictures
 from verdigris.core.tracking.motion import FREEDOMS, Motion
 from verdigris.core.tracking.optics import Movement, Optics
@@ -36,6 +37,7 @@ class Conditions:
     shutters : values to choose from, where it is not known
     hidden : (H, W) bool, what something nearer covers, or None
     trust : (tiles,) 0..1, how far each tile has moved with the plane in other frames, or None
+    bow : how the surface is bowed, or None when it is flat
     """
 
     movement: Movement
@@ -45,6 +47,7 @@ class Conditions:
     shutters: tuple[float, ...] = ()
     hidden: Bool | None = None
     trust: Float64 | None = None
+    bow: Bow | None = None
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
@@ -300,7 +303,8 @@ class Fit:
         c = self.conditions
         self.soft = softness(self.appearance, h, c.movement, c.reference_movement, self.blur, c.shutter, least)
         image, (x0, y0) = self.pictures.smoothed(self.soft.smoothing), self.pictures.origin
-        self.prediction = predict(self.appearance, self.soft, s.ideal, s.times, s.tiles, h, c.movement, c.shutter)
+        ideal = s.ideal if c.bow is None else c.bow.flat(s.ideal, h)
+        self.prediction = predict(self.appearance, self.soft, ideal, s.times, s.tiles, h, c.movement, c.shutter)
         n = len(s.tiles)
         self.template, self.values = np.empty(n, np.float32), np.zeros(n, np.float32)
         self.jacobian = np.empty((n, self.freedoms + 1), np.float32)

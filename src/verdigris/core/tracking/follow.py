@@ -15,6 +15,7 @@ from verdigris.core.geometry.quad import find_quad_problem
 from verdigris.core.tracking.align import FROM_FAR, FROM_NEAR, Looks, align
 from verdigris.core.tracking.alignment import Alignment
 from verdigris.core.tracking.appearance import Appearance, build_appearance
+from verdigris.core.tracking.bow import USUAL_FOCAL, Bow
 from verdigris.core.tracking.doubt import bend_at, corner_margins, corner_sigmas
 from verdigris.core.tracking.features import Finder, choose_features, follow_features, moved
 from verdigris.core.tracking.fit import Conditions
@@ -200,6 +201,15 @@ class PlaneFollower:
             self._bent = {bend: made}
         return self._bent[bend]
 
+    @property
+    def bow(self) -> Bow | None:
+        """The surface's bow; None when it is taken to be flat."""
+        return self.bowed(self.optics.bow) if any(self.optics.bow) else None
+
+    def bowed(self, depth: tuple[float, float]) -> Bow:
+        """The surface with some bow."""
+        return Bow.of(self.plane_corners, (self.optics.width, self.optics.height), depth, self.optics.focal or USUAL_FOCAL)
+
     @cached_property
     def _features(self) -> Float64:
         """Well-textured points of the plane, (N, 2) ideal reference px."""
@@ -267,7 +277,7 @@ class PlaneFollower:
             around = {**results, frame: replace(known, corners=self.corners, evidence=Evidence(start))}
             shutter = self.optics.shutter if self.optics.shutter is not None else (own.shutter if own else None) or 0.0
             blur = own.blur if own else 0.0
-            conditions = Conditions(self.movement_at(frame, around), self.reference_movement, blur, shutter, (), hidden, trust)
+            conditions = Conditions(self.movement_at(frame, around), self.reference_movement, blur, shutter, (), hidden, trust, self.bow)
             rough = own is None or start is between or known.through is not None
             looks: Looks = ("soft", "few") if rough else ()
             looks = (*looks, "all") if thorough else looks or ("few",)
@@ -397,7 +407,14 @@ class PlaneFollower:
         settled = self.optics.shutter is not None or len(known) >= 3 or not self.smears(speed)
         choice = () if settled else tuple(sorted({*SHUTTERS, shutter}))
         return Conditions(
-            speed, self.reference_movement, past[-1][1].blur if past else 0.0, shutter, choice, hidden, trust_of([e for _, e in past])
+            speed,
+            self.reference_movement,
+            past[-1][1].blur if past else 0.0,
+            shutter,
+            choice,
+            hidden,
+            trust_of([e for _, e in past]),
+            self.bow,
         )
 
     def smears(self, movement: Movement) -> bool:

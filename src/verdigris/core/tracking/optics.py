@@ -58,6 +58,8 @@ class Optics:
     readout : share of the frame time between first and last row
     shutter : variance of the exposure in time, frames^2; an evenly open shutter has share^2 / 12
     tone : bend of the tone curve, see `tone`
+    bow : how far the middle of the surface stands out, along and across, see `bow`
+    focal : focal length, in widths of the picture, or None when it was not asked for; a bow needs it
     """
 
     width: int
@@ -66,6 +68,8 @@ class Optics:
     readout: float = 0.0
     shutter: float | None = None
     tone: float = 0.0
+    bow: tuple[float, float] = (0.0, 0.0)
+    focal: float | None = None
 
     @property
     def is_plain(self) -> bool:

@@ -156,9 +156,9 @@ def look_at_points(
     picture = FramePictures(values, box, optics.tone)
     times = optics.row_time(centres[:, 1]) if optics.readout else np.zeros(len(centres))
     count = len(window)
-    prediction = predict(
-        appearance, soft, optics.ideal(centres), times, np.repeat(tiles[order], count), h, conditions.movement, conditions.shutter
-    )
+    ideal = optics.ideal(centres)
+    flat = ideal if conditions.bow is None else conditions.bow.flat(ideal, h)
+    prediction = predict(appearance, soft, flat, times, np.repeat(tiles[order], count), h, conditions.movement, conditions.shutter)
     off, covariance, sound = np.zeros((len(order), 2)), np.zeros((len(order), 2, 2)), np.zeros(len(order), np.bool_)
     falloff = np.exp(-np.sum(window**2, axis=1) / (2 * (0.6 * REACH_PX) ** 2))
     codes = to_code(picture.smoothed(soft.smoothing), picture.table)
