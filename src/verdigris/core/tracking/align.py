@@ -23,6 +23,8 @@ from verdigris.core.types import Float32, Float64, Int
 COARSE_VARIANCE = 5.0
 # A step this small against its standard deviation changes nothing any more.
 SETTLED = 0.08
+# Steps after which a shutter is judged by what it leaves.
+CHOOSING_STEPS = 4
 # Which samples, least smoothing of the frame (px^2), most steps, and the step (px) at which it is done.
 Look = Literal["soft", "few", "all"]
 Looks = tuple[Look, ...]
@@ -77,44 +79,82 @@ def _refined(
     box = box_of(appearance, optics, start, conditions.movement)
     if box is None:
         return None
-    fit = Fit(appearance, optics, FramePictures(values, box, optics.tone), conditions, motion)
-    h, last = start, 0.0
-    for stage, (which, least, most, stop) in enumerate(plan):
-        if not fit.place(h, which):
+    pictures = FramePictures(values, box, optics.tone)
+
+    def fit_with(shutter: float) -> Fit:
+        return Fit(appearance, optics, pictures, replace(conditions, shutter=shutter, shutters=()), motion)
+
+    fit, h, last = fit_with(conditions.shutter), start, 0.0
+    open_to = conditions.shutters
+    for stage in plan:
+        # In a soft picture one smear looks like another.
+        if len(open_to) > 1 and stage[1] < COARSE_VARIANCE:
+            fit, open_to = _likeliest([fit_with(s) for s in open_to], h, stage), ()
+        found = _approach(fit, h, stage)
+        if found is None:
             return None
-        if stage == 0 and len(conditions.shutters) > 1:
-            fit.conditions = conditions = replace(
-                conditions, shutter=conditions.shutters[int(np.argmin(fit.shutter_costs(h, least, conditions.shutters)))]
-            )
-        placed_at, last = h, np.inf
-        for iteration in range(most):
-            fit.look(h, least)
-            if iteration:
-                fit.reweigh()
-            found = _step(fit)
-            if found is None:
-                break
-            step, step_sigma = found
-            try:
-                pose = step[:-1]
-                n = fit.normaliser
-                h = normalised(np.linalg.inv(n) @ exponential(pose) @ n @ h)
-            except (ValueError, np.linalg.LinAlgError):
-                break
-            change = float(np.clip(step[-1], -0.35 - 0.3 * abs(fit.blur), 0.35 + 0.3 * abs(fit.blur)))
-            fit.blur = float(np.clip(fit.blur + change, -25.0, 40.0))
-            moved = float(np.abs(pose).sum()) / n[0, 0]
-            if moved < max(stop, SETTLED * fit.noise * float(np.linalg.norm(step_sigma)) / n[0, 0]) and abs(change) < (
-                0.05 + 0.03 * abs(fit.blur)
-            ) * (10 if least >= COARSE_VARIANCE else 1):
-                last = 0.0
-                break
-            last = moved
-            if least < COARSE_VARIANCE and _drift(appearance, placed_at, h) > 1.0:
-                placed_at = h
-                if not fit.place(h, which):
-                    return None
+        h, last = found
     return fit, h, last
+
+
+def _likeliest(fits: list[Fit], start: Float64, stage: _Stage) -> Fit:
+    """The fit whose conditions suit the frame best, as it was before; every one is judged where it leads to.
+
+    At one and the same pose, a smear that is not there can make up for a start that is a little off.
+    """
+    which, least, most, stop = stage
+    ends = [_approach(fit, start, (which, least, min(most, CHOOSING_STEPS), stop)) for fit in fits]
+    rivals = []
+    for fit, end in zip(fits, ends, strict=True):
+        if end is not None:
+            fit.look(end[0], least)
+            rivals.append((fit.soft.smoothing, fit.cost(), fit, end[0]))
+    if not rivals:
+        return fits[0]
+    rivals.sort(key=lambda r: r[:2])
+    _, left, best, h = rivals[0]
+    for smoothing, cost, fit, its_h in rivals[1:]:
+        # A softer comparison leaves less in any case: what leaves more even so is out, the rest is compared as softly.
+        if cost < left:
+            best.look(h, smoothing)
+            if cost < best.cost():
+                left, best, h = cost, fit, its_h
+    return Fit(best.appearance, best.optics, best.pictures, best.conditions, best.motion)
+
+
+def _approach(fit: Fit, h: Float64, stage: _Stage) -> tuple[Float64, float] | None:
+    """Pose after some steps, and the last one's length, px: 0 when it was too short to matter; None when hardly any pixel is left."""
+    which, least, most, stop = stage
+    if not fit.place(h, which):
+        return None
+    placed_at, last = h, np.inf
+    for iteration in range(most):
+        fit.look(h, least)
+        if iteration:
+            fit.reweigh()
+        found = _step(fit)
+        if found is None:
+            break
+        step, step_sigma = found
+        try:
+            pose = step[:-1]
+            n = fit.normaliser
+            h = normalised(np.linalg.inv(n) @ exponential(pose) @ n @ h)
+        except (ValueError, np.linalg.LinAlgError):
+            break
+        change = float(np.clip(step[-1], -0.35 - 0.3 * abs(fit.blur), 0.35 + 0.3 * abs(fit.blur)))
+        fit.blur = float(np.clip(fit.blur + change, -25.0, 40.0))
+        moved = float(np.abs(pose).sum()) / n[0, 0]
+        if moved < max(stop, SETTLED * fit.noise * float(np.linalg.norm(step_sigma)) / n[0, 0]) and abs(change) < (
+            0.05 + 0.03 * abs(fit.blur)
+        ) * (10 if least >= COARSE_VARIANCE else 1):
+            return h, 0.0
+        last = moved
+        if least < COARSE_VARIANCE and _drift(fit.appearance, placed_at, h) > 1.0:
+            placed_at = h
+            if not fit.place(h, which):
+                return None
+    return h, last
 
 
 def _drift(appearance: Appearance, a: Float64, b: Float64) -> float:

@@ -18,6 +18,10 @@ from verdigris.core.types import Bool, Float32, Float64, Int
 VARIANCES = np.array([0.3, 0.64, 1.3, 2.6, 5.2, 10.4, 20.8, 41.6, 83.2])
 MARGIN_PX = 40
 USUAL_VARIANCE = 0.64
+# How far samples stay from the rim of the region, px: usually, at least, and as a share of its half width.
+RIM_PX, LEAST_RIM_PX, NARROW = 3.0, 2.0, 0.2
+# Share of the samples that is spread evenly over the region; the others are where it is steepest, however few marks it has.
+FAIR_SHARE = 0.75
 
 
 @dataclass(frozen=True)
@@ -55,7 +59,7 @@ class Appearance:
 
 
 def build_appearance(
-    values: Float32, region: Bool, optics: Optics, move: Movement = STILL, most: int = 16000, few: int = 4000, across: int | None = None
+    values: Float32, region: Bool, optics: Optics, move: Movement = STILL, most: int = 24000, few: int = 4000, across: int | None = None
 ) -> Appearance | None:
     """Prepare a reference picture; None when the region has too few pixels.
 
@@ -77,8 +81,8 @@ def build_appearance(
     gx, gy = cv2.Sobel(soft, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(soft, cv2.CV_32F, 0, 1, scale=0.125)
     strength = np.hypot(gx, gy)
     depth = cv2.distanceTransform(inside.astype(np.uint8), cv2.DIST_L2, 5)
-    # The very rim often lies on a depth edge, where what is behind shows.
-    ys, xs = np.nonzero(depth > 2.0)
+    # The very rim often lies on a depth edge, where what is behind shows; a narrow region keeps its middle.
+    ys, xs = np.nonzero(depth > min(RIM_PX, max(LEAST_RIM_PX, NARROW * float(depth.max()))))
     if len(xs) < 100:
         return None
     chosen = _choose(cv2.GaussianBlur(strength, (0, 0), 1.5)[ys, xs], xs, ys, most)
@@ -125,7 +129,7 @@ def _crop(values: Float32, region: Bool, optics: Optics, move: Movement, box: tu
 
 
 def _choose(strength: Float32, xs: Int, ys: Int, most: int) -> Int:
-    """Indices of the strongest samples, with every part of the region keeping its share."""
+    """Indices of the strongest samples, with every part of the region keeping its share of some of them."""
     if len(strength) <= most:
         return np.arange(len(strength))
     # One whole number a sample: its neighbourhood first, then how weak it is.
@@ -133,9 +137,13 @@ def _choose(strength: Float32, xs: Int, ys: Int, most: int) -> Int:
     cell = (ys // 32) * 100_000 + xs // 32
     order = np.argsort(cell * 65536 + weakness)
     _, start, counts = np.unique(cell[order], return_index=True, return_counts=True)
-    quota = np.maximum(1, counts * most // len(strength))
-    rank = np.arange(len(order)) - np.repeat(start, counts)
-    return np.asarray(order[rank < np.repeat(quota, counts)])
+    quota = np.maximum(1, counts * int(FAIR_SHARE * most) // len(strength))
+    fair = np.arange(len(order)) - np.repeat(start, counts) < np.repeat(quota, counts)
+    chosen, rest = order[fair], order[~fair]
+    more = most - len(chosen)
+    if more <= 0:
+        return np.asarray(chosen)
+    return np.concatenate([chosen, rest[np.argpartition(-strength[rest], more)[:more]]])
 
 
 def frame_normaliser(appearance: Appearance, h: Float64) -> Float64:

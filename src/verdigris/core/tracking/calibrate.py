@@ -44,6 +44,7 @@ MOST_ROUNDS = 3
 WORTH_ANOTHER_ROUND = 0.02
 SIGNIFICANT = 5.0
 CERTAIN = 7.0
+BEYOND_DOUBT = 14.0
 # Around a first estimate that is far off, terms look less certain than they are: these are tried.
 WORTH_TRYING = 2.5
 LEAST_GAIN = 0.004
@@ -129,12 +130,14 @@ def calibrate(
     # A plane that may not tilt would ask for a lens or a bow where it is only seen from the side.
     tilts = base.motion == "perspective"
     bends = lens and tilts
+    # Where a lens is neither known nor allowed for, a bow would take its place.
+    bowed = tilts and (lens or base.optics.lens is not None)
     centred = CENTRE if base.optics.lens is not None and base.optics.lens.k1 else ()
     allowed: tuple[Term, ...] = (
         "shutter",
         "tone",
         *(("readout",) if readout else ()),
-        *(BOW if tilts else ()),
+        *(BOW if bowed else ()),
         *(("k1", "k2", *centred) if bends else ()),
     )
     before = _linearise(base, stated, pictures, allowed, stop)
@@ -152,7 +155,8 @@ def calibrate(
         gain, give = _gain(base, stated, found, results, pictures, stop, fits)
         refined = bool(known) and known - {*CENTRE} == set(estimates) - {"shutter", *CENTRE} and gain > -REFINING_COST
         # In noise, rows that are read later show in the equations long before frames look better.
-        rows = "readout" in estimates and set(estimates) <= {"shutter", "readout"} and gain > -max(LEAST_GAIN, 2 * give)
+        no_worse = gain > -max(LEAST_GAIN, 2 * give)
+        rows = "readout" in estimates and set(estimates) <= {"shutter", "readout"} and no_worse
         plainly = rows and abs(estimates["readout"].value) > CERTAIN * estimates["readout"].sigma
         # More terms must earn their keep; what the equations are certain of, by less.
         certain = all(abs(e.value) > CERTAIN * e.sigma for e in estimates.values())
@@ -161,7 +165,9 @@ def calibrate(
         # A lens that is new and looks less than certain has to gain plainly over what is simpler.
         doubtful = not certain and not {"k1", *BOW}.isdisjoint(set(estimates) - known)
         earned = gain > best_gain + (give if doubtful else 0.0) and (deeper or gain > (1 if certain else 2) * give)
-        if earned or (best is plain and (refined or plainly)):
+        # Nor does a second term that is beyond doubt have to wait for them.
+        beyond_doubt = deeper and no_worse and all(abs(e.value) > BEYOND_DOUBT * e.sigma for t, e in estimates.items() if t in LENS)
+        if earned or beyond_doubt or (best is plain and (refined or plainly)):
             changed = max(abs(e.value - _value(base.optics, t)) / e.sigma for t, e in estimates.items())  # type: ignore[arg-type]
             best, best_gain = Calibration(found.optics, reference_movement, estimates, gain, changed), max(gain, 0.0) + LEAST_GAIN
     return best

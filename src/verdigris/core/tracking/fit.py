@@ -268,7 +268,7 @@ class Fit:
 
     def __init__(self, appearance: Appearance, optics: Optics, pictures: FramePictures, conditions: Conditions, motion: Motion) -> None:
         self.appearance, self.optics, self.pictures, self.conditions = appearance, optics, pictures, conditions
-        self.freedoms = FREEDOMS[motion]
+        self.motion, self.freedoms = motion, FREEDOMS[motion]
         count = len(appearance.centres)
         self.gain, self.bias, self.spread = np.ones(count), np.zeros(count), np.ones(count)
         self.correlation, self.mass, self.energy = np.zeros(count), np.zeros(count), np.zeros(count)
@@ -394,17 +394,6 @@ class Fit:
         assert self.samples is not None
         starts = np.searchsorted(self.samples.tiles, np.arange(len(self.gain) + 1))
         return np.array([(r := self._rows[a:b]).T @ r for a, b in pairwise(starts)], dtype=np.float64)
-
-    def shutter_costs(self, h: Float64, least: float, candidates: tuple[float, ...]) -> Float64:
-        """How well a pose that is nearly right fits with each of some shutters, code values: lower fits better."""
-        costs, c = [], self.conditions
-        # A softer comparison leaves less in any case: all are made at the softness that one of them needs.
-        least = max(softness(self.appearance, h, c.movement, c.reference_movement, self.blur, s, least).smoothing for s in candidates)
-        for shutter in candidates:
-            self.conditions = replace(c, shutter=shutter)
-            self.look(h, least)
-            costs.append(self.cost())
-        return np.array(costs)
 
     def by_shutter(self, h: Float64) -> Float32:
         """Change of the predicted values per unit of the shutter's variance, (N,)."""

@@ -11,7 +11,7 @@ from verdigris.core.tracking.optics import flow
 from verdigris.core.types import Bool
 
 # How often the run is asked about the camera at most.
-MOST_ROUNDS = 3
+MOST_ROUNDS = 5
 ASTRAY = "Two parts of the region move differently, and this frame shows the wrong one clearer. Cut out what runs or slides by."
 # A frame rests when what its neighbours have taught about its movement since would move it by less than this share of its doubt.
 RESTING = 0.25

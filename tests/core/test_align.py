@@ -1,0 +1,71 @@
+"""Refining a pose: from a start that is a little off, whatever the shutter was, and never further off than it began."""
+
+import cv2
+import numpy as np
+import pytest
+
+from tests.core.test_appearance import HEIGHT, INSIDE, PLAIN, WIDTH, marked, photograph
+from verdigris.core.geometry.homography import apply_homography
+from verdigris.core.tracking.align import FROM_FAR, FROM_NEAR, align
+from verdigris.core.tracking.appearance import build_appearance
+from verdigris.core.tracking.fit import Conditions
+from verdigris.core.tracking.follow import SHUTTERS
+from verdigris.core.tracking.optics import STILL, Movement
+from verdigris.core.tracking.tone import encode_table, to_code, to_light
+
+SPEED = np.array([9.0, 4.0])
+MOVING = Movement(np.array([[0, 0, SPEED[0]], [0, 0, SPEED[1]], [0, 0, 0]]), STILL.a)
+CORNERS = np.array([[60.0, 40.0], [580.0, 40.0], [580.0, 320.0], [60.0, 320.0]])
+SHIFT = np.array([5.0, -3.0])
+
+
+def shifted(by: np.ndarray) -> np.ndarray:
+    return np.array([[1, 0, by[0]], [0, 1, by[1]], [0, 0, 1.0]])
+
+
+def seen(picture: np.ndarray, open_for: float, seed: int = 5) -> np.ndarray:
+    """The picture moved by SHIFT, while a shutter was open for a share of a frame at SPEED, with noise of its own."""
+    light = to_light(picture, 0.0)
+    times = np.linspace(-0.5, 0.5, 17)[:-1] + 1 / 32 if open_for else [0.0]
+    taken = [cv2.warpAffine(light, shifted(SHIFT + t * open_for * SPEED)[:2], (WIDTH, HEIGHT), flags=cv2.INTER_CUBIC) for t in times]
+    made = to_code(np.mean(taken, axis=0).astype(np.float32), encode_table(0.0))
+    return (made + np.random.default_rng(seed).normal(0, 0.002, made.shape)).astype(np.float32)
+
+
+def off(h: np.ndarray) -> float:
+    return float(np.linalg.norm(apply_homography(h, CORNERS) - CORNERS - SHIFT, axis=1).max())
+
+
+@pytest.mark.parametrize("picture", [marked(), photograph()], ids=["few marks", "a photograph"])
+@pytest.mark.parametrize("open_for", [0.0, 0.5])
+def test_the_shutter_is_judged_by_where_it_leads(picture, open_for):
+    reference = build_appearance(picture, INSIDE, PLAIN)
+    start = shifted(SHIFT + [0.08, -0.06])
+    conditions = Conditions(MOVING, STILL, shutters=SHUTTERS)
+    found = align(reference, PLAIN, seen(picture, open_for), start, conditions, "perspective", FROM_NEAR)
+    assert found.shutter == pytest.approx(open_for**2 / 12, abs=0.009)
+    assert off(found.h) < 0.05
+
+
+def test_with_one_shutter_to_choose_from_that_one_is_taken():
+    picture = photograph()
+    reference = build_appearance(picture, INSIDE, PLAIN)
+    found = align(reference, PLAIN, seen(picture, 0.5), shifted(SHIFT), Conditions(MOVING, STILL, shutter=0.01, shutters=(0.01,)), "affine")
+    assert found.shutter == 0.01
+
+
+@pytest.mark.parametrize("away", [0.3, 2.0, 5.0])
+def test_a_start_some_pixels_off_is_brought_home(away):
+    picture = photograph()
+    reference = build_appearance(picture, INSIDE, PLAIN)
+    start = shifted(SHIFT + away * np.array([0.8, -0.6]))
+    found = align(reference, PLAIN, seen(picture, 0.0), start, Conditions(STILL, STILL), "perspective", FROM_FAR)
+    assert off(found.h) < 0.02
+    assert found.converged
+
+
+def test_a_region_out_of_the_picture_cannot_be_aligned():
+    picture = photograph()
+    reference = build_appearance(picture, INSIDE, PLAIN)
+    away = shifted(np.array([3000.0, 0.0]))
+    assert align(reference, PLAIN, picture, away, Conditions(STILL, STILL), "perspective") is None

@@ -1,0 +1,109 @@
+"""Where a plane is looked at: rich places in full, every part of the region at least a little, never its rim."""
+
+import cv2
+import numpy as np
+import pytest
+
+from verdigris.core.tracking.appearance import FAIR_SHARE, LEAST_RIM_PX, RIM_PX, VARIANCES, build_appearance
+from verdigris.core.tracking.optics import STILL, Movement, Optics
+from verdigris.core.tracking.tone import to_light
+
+WIDTH, HEIGHT = 640, 360
+
+
+def region(x0: int, y0: int, x1: int, y1: int) -> np.ndarray:
+    inside = np.zeros((HEIGHT, WIDTH), bool)
+    inside[y0:y1, x0:x1] = True
+    return inside
+
+
+def photograph(seed: int = 0) -> np.ndarray:
+    rng = np.random.default_rng(seed)
+    picture = cv2.GaussianBlur(rng.normal(size=(HEIGHT, WIDTH)).astype(np.float32), (0, 0), 2.0)
+    return np.clip(0.5 + 0.8 * picture, 0.02, 0.98).astype(np.float32)
+
+
+def marked(seed: int = 1) -> np.ndarray:
+    """A blank screen with noise and four small marks."""
+    rng = np.random.default_rng(seed)
+    picture = np.full((HEIGHT, WIDTH), 0.5) + rng.normal(0, 0.004, (HEIGHT, WIDTH))
+    for x, y in ((160, 90), (480, 100), (170, 260), (470, 270)):
+        picture[y - 5 : y + 6, x - 1 : x + 2] += 0.3
+        picture[y - 1 : y + 2, x - 5 : x + 6] += 0.3
+    return cv2.GaussianBlur(picture.astype(np.float32), (0, 0), 0.7)
+
+
+INSIDE = region(60, 40, 580, 320)
+PLAIN = Optics(WIDTH, HEIGHT)
+
+
+def test_marks_on_a_blank_screen_are_looked_at_in_full():
+    made = build_appearance(marked(), INSIDE, PLAIN)
+    for x, y in ((160, 90), (480, 100), (170, 260), (470, 270)):
+        near = np.sum(np.all(np.abs(made.points - [x + 0.5, y + 0.5]) <= 4, axis=1))
+        assert near >= 70, (x, y)
+
+
+def test_every_part_of_the_region_keeps_some_samples():
+    made = build_appearance(marked(), INSIDE, PLAIN)
+    x, y = made.points.T
+    cells = np.histogram2d(x, y, bins=(10, 6), range=((60, 580), (40, 320)))[0]
+    even = FAIR_SHARE * len(made.points) / cells.size
+    assert cells.min() > 0.5 * even
+
+
+def test_no_more_samples_than_asked_for_each_once_and_all_of_a_small_region():
+    made = build_appearance(photograph(), INSIDE, PLAIN, most=5000, few=1000)
+    assert len(made.points) <= 5000
+    assert len(np.unique(made.points, axis=0)) == len(made.points)
+    assert 900 <= len(made.few) <= 1300
+    small = build_appearance(photograph(), region(100, 100, 150, 150), PLAIN)
+    side = 50 - 2 * int(RIM_PX)
+    assert len(small.points) == pytest.approx(side**2, rel=0.1)
+
+
+def test_samples_stay_off_the_rim_and_a_narrow_region_keeps_its_middle():
+    made = build_appearance(photograph(), INSIDE, PLAIN)
+    assert made.points[:, 0].min() >= 60 + RIM_PX
+    assert made.points[:, 1].max() <= 320 - RIM_PX
+    narrow = build_appearance(photograph(), region(60, 150, 580, 158), PLAIN)
+    assert len(narrow.points) > 1000
+    assert narrow.points[:, 1].min() >= 150 + LEAST_RIM_PX
+
+
+def test_tiles_are_ascending_and_hold_their_own_samples():
+    made = build_appearance(photograph(), INSIDE, PLAIN)
+    assert np.all(np.diff(made.tiles) >= 0)
+    for tile in (0, 37, made.across**2 - 1):
+        own = made.points[made.tiles == tile]
+        np.testing.assert_allclose(own.mean(axis=0), made.centres[tile], atol=1e-9)
+
+
+def test_the_stack_is_light_as_soft_as_it_says():
+    picture = photograph()
+    made = build_appearance(picture, INSIDE, PLAIN)
+    x0, y0 = made.origin.astype(int)
+    height, width = made.stack.shape[1:]
+    light = to_light(picture, 0.0)
+    for k in (1, 4):
+        soft = cv2.GaussianBlur(light, (0, 0), float(np.sqrt(VARIANCES[k])))[y0 : y0 + height, x0 : x0 + width]
+        middle = np.s_[45:-45, 45:-45]
+        np.testing.assert_allclose(made.stack[k][middle], soft[middle], atol=1e-4)
+
+
+def test_under_a_read_out_the_reference_is_straightened():
+    slid = Movement(np.array([[0, 0, 12.0], [0, 0, 0], [0, 0, 0]]), STILL.a)
+    late = Optics(WIDTH, HEIGHT, readout=0.5)
+    picture = photograph()
+    made = build_appearance(picture, INSIDE, late, slid)
+    # At the top row a point was seen a quarter frame before the middle's time: three pixels back.
+    row, col = 60, 300
+    shift = 12.0 * 0.5 * ((row + 0.5) / HEIGHT - 0.5)
+    seen = cv2.getRectSubPix(cv2.GaussianBlur(to_light(picture, 0.0), (0, 0), float(np.sqrt(VARIANCES[1]))), (1, 1), (col + shift, row))
+    at = (np.array([col, row]) - made.origin).astype(int)
+    assert made.stack[1][at[1], at[0]] == pytest.approx(float(seen[0, 0]), abs=0.02)
+
+
+@pytest.mark.parametrize("inside", [region(0, 0, 10, 10), region(100, 100, 640, 103)])
+def test_a_region_with_next_to_nothing_in_it_is_refused(inside):
+    assert build_appearance(photograph(), inside, PLAIN) is None
