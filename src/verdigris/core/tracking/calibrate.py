@@ -130,8 +130,8 @@ def calibrate(
     # A plane that may not tilt would ask for a lens or a bow where it is only seen from the side.
     tilts = base.motion == "perspective"
     bends = lens and tilts
-    # Where a lens is neither known nor allowed for, a bow would take its place.
-    bowed = tilts and (lens or base.optics.lens is not None)
+    # A bow would take the place of a lens that is not allowed for, and looks much like what is left of one that is being found.
+    bowed = tilts and lens != (base.optics.lens is not None)
     centred = CENTRE if base.optics.lens is not None and base.optics.lens.k1 else ()
     allowed: tuple[Term, ...] = (
         "shutter",
@@ -162,7 +162,7 @@ def calibrate(
         certain = all(abs(e.value) > CERTAIN * e.sigma for e in estimates.values())
         # A lens that is known bends only the outermost frames otherwise by its second term: few gain, but they gain plainly.
         deeper = certain and "k1" in known and not {"k2", *CENTRE}.isdisjoint(set(estimates) - known)
-        # A lens that is new and looks less than certain has to gain plainly over what is simpler.
+        # What is new and looks less than certain has to gain plainly over what is simpler.
         doubtful = not certain and not {"k1", *BOW}.isdisjoint(set(estimates) - known)
         earned = gain > best_gain + (give if doubtful else 0.0) and (deeper or gain > (1 if certain else 2) * give)
         # Nor does a second term that is beyond doubt have to wait for them.
@@ -182,10 +182,16 @@ def _simpler_first(equations: "_Equations", optics: Optics, allowed: tuple[Term,
         return tuple(t for t in TERMS if t in chosen)
 
     sets = [certain(*LENS, *BOW), certain(*LENS), certain(*BOW, *CENTRE), certain(*BOW), certain(*CENTRE), certain()]
-    # A lens that was found around poses that were far off, and that the equations do not ask for any more, is to go.
-    gone = tuple(t for t in ("k1", "k2") if t in allowed and _value(optics, t) != 0 and t not in sets[4])
+    # A lens or a bow that was found around poses that were far off, and that the equations do not ask for any more, is to go.
+    gone = tuple(t for t in (*BOW, "k1", "k2") if t in allowed and _value(optics, t) != 0 and t not in sets[4])
     given_up = tuple(t for t in TERMS if t in (*sets[4], *gone)) if gone else ()
-    return [s for s in dict.fromkeys((*sets, given_up)) if s]
+
+    def premature(terms: tuple[Term, ...]) -> bool:
+        """Whether one is asked for that shows only once the other is known: a centre beside a new second term, a bow beside a lens."""
+        centred = not {*CENTRE}.isdisjoint(terms) and "k2" in terms and _value(optics, "k2") == 0
+        return centred or ("k1" in terms and not {*BOW}.isdisjoint(terms))
+
+    return [s for s in dict.fromkeys((*sets, given_up)) if s and not premature(s)]
 
 
 def worth_settling(follower: PlaneFollower, results: Mapping[int, FrameResult], found: Calibration) -> bool:
