@@ -11,7 +11,22 @@ from launch.cluster import throwaway_cluster
 from launch.say import LaunchError, say
 from launch.supervise import application_env, serve
 
-HEADLESS = ("probe", "track", "render", "export", "import", "bench")
+# Commands of the application itself, handed over as they are.
+HEADLESS = {
+    "probe": "facts of a film or numbered stills",
+    "track": "follow the planes of a shot document",
+    "propose": "which motion would be enough for a followed surface, with figures",
+    "disagreements": "where the region does not move with the plane",
+    "lens": "the lens, from drawn lines or from a track",
+    "points": "how well each single point holds to the plane of all",
+    "references": "which frames would serve best as the reference",
+    "jitter": "movement left at the corners, measured in the plate",
+    "anchor": "give a followed surface another reference frame",
+    "render": "render a shot document to a film or stills",
+    "export": "write a shot of the application as a document",
+    "import": "bring a shot document into the application",
+    "bench": "measure accuracy and speed",
+}
 
 
 def _demo(args: argparse.Namespace) -> int:
@@ -108,7 +123,7 @@ def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(
         prog="./verdigris",
         description="Verdigris: follow a plane, pin new artwork onto it, keep the evidence in view.",
-        epilog="Without a server: probe, track, render, bench. With a running application: export, import. Each has --help.",
+        epilog="export and import need the running application; what works on documents and films does not. Each has --help.",
     )
     sub = parser.add_subparsers(dest="command", required=True, metavar="command")
     commands: dict[str, tuple[Callable[[argparse.Namespace], int], str]] = {
@@ -130,16 +145,8 @@ def _parser() -> argparse.ArgumentParser:
     p = sub.add_parser("check", help="format, lint, types, import contracts, generated API client")
     p.add_argument("--fix", action="store_true", help="mend what can be mended")
     p.set_defaults(run=_check)
-    help_of = {
-        "probe": "facts of a film or numbered stills",
-        "track": "follow the planes of a shot document",
-        "render": "render a shot document to a film or stills",
-        "export": "write a shot of the application as a document",
-        "import": "bring a shot document into the application",
-        "bench": "measure accuracy and speed",
-    }
-    for name in HEADLESS:
-        sub.add_parser(name, help=help_of[name], add_help=False)
+    for name, text in HEADLESS.items():
+        sub.add_parser(name, help=text, add_help=False)
     return parser
 
 

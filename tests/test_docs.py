@@ -2,9 +2,12 @@
 
 import json
 import re
+import subprocess
 from pathlib import Path
 
+from launch.commands import HEADLESS
 from verdigris.api.problems import STATUS
+from verdigris.cli.main import app
 from verdigris.core.tracking.motion import MOTIONS
 from verdigris.formats.errors import FormatError
 from verdigris.formats.track_json import read_tracks
@@ -51,6 +54,20 @@ def test_every_field_of_the_document_is_in_its_table():
             assert re.search(rf"[`.]{name}\b", FORMATS), name
     for motion in MOTIONS:
         assert f"`{motion}`" in FORMATS
+
+
+def test_every_command_that_is_documented_is_offered_at_the_door():
+    named = {m for f in (ROOT / "README.md", *(ROOT / "docs").glob("*.md")) for m in re.findall(r"\./verdigris ([a-z]+)", f.read_text())}
+    # On a machine with nothing but its own Python.
+    offered = subprocess.run([str(ROOT / "verdigris"), "--help"], capture_output=True, text=True, check=True).stdout
+    assert len(named) > 12
+    for name in named:
+        assert re.search(rf"^    {name}\b", offered, re.MULTILINE), name
+
+
+def test_the_door_hands_over_every_command_of_the_application():
+    visible = {c.name or c.callback.__name__ for c in app.registered_commands if not c.hidden}
+    assert set(HEADLESS) == visible
 
 
 def test_the_track_example_is_a_track(tmp_path):

@@ -18,7 +18,7 @@ from verdigris.core.tracking.follow import FrameResult
 from verdigris.formats.track_json import Track, make_track
 from verdigris.media.facts import MediaFacts
 from verdigris.media.reader import Reader
-from verdigris.runs.advice import advise_camera, advise_exclusions, advise_motion
+from verdigris.runs.advice import advise_camera, advise_exclusions, advise_motion, describe_bow
 from verdigris.runs.errors import RunError
 from verdigris.runs.judging import frames_as_reference, remaining_jitter
 from verdigris.runs.project import OpenShot
@@ -155,6 +155,7 @@ def _lens(asked: Question) -> dict[str, Any]:
     note = f"Frames fit {100 * found.gain:.1f} % better with it." if kept else "The track asks for no lens: it is straight enough here."
     centre = lens.centre if lens is not None and not {*CENTRE}.isdisjoint(found.estimates) else None
     return {
-        "k1": lens.k1 if kept and lens else 0.0, "k2": lens.k2 if kept and lens else 0.0, "centre": centre, "note": note,
+        "k1": lens.k1 if kept and lens else 0.0, "k2": lens.k2 if kept and lens else 0.0, "centre": centre,
+        "note": f"{note} {describe_bow(found)}".strip(),
         "terms": [{"term": t, "value": float(e.value), "sigma": float(e.sigma)} for t, e in kept.items()],
     }  # fmt: skip

@@ -92,6 +92,15 @@ def advise_camera(reader: Reader, shot: Shot, surface: Surface, tracks: Tracks, 
     return found
 
 
+def describe_bow(found: Calibration) -> str:
+    """How far the surface stands out of the plane through its corners, as a sentence; empty when it is flat."""
+    sides = [(d, side) for d, side in zip(found.optics.bow, ("width", "height"), strict=True) if d]
+    if not sides:
+        return ""
+    parts = [f"{'stands out' if d > 0 else 'lies back'} by {100 * abs(d):.2f} % of its {side}" for d, side in sides]
+    return f"The surface is bowed: its middle {' and '.join(parts)}."
+
+
 def advise_exclusions(
     reader: Reader, shot: Shot, surface: Surface, tracks: Tracks, results: Mapping[int, FrameResult], first: int, last: int
 ) -> list[Disagreement]:
