@@ -13,7 +13,8 @@ from bench.tracking.render import Camera
 from tests.plates import Plate, write_plate
 from verdigris.cli.main import app
 from verdigris.core.geometry.lens import Lens
-from verdigris.core.tracking.calibrate import Calibration, Estimate
+from verdigris.core.tracking.calibrate import Calibration
+from verdigris.core.tracking.shared_terms import Estimate
 from verdigris.runs import advice
 
 HALF_DIAGONAL = float(np.hypot(640, 360)) / 2
@@ -65,8 +66,8 @@ def test_it_is_asked_again_through_what_was_found_until_nothing_is_better(bent, 
     monkeypatch.setattr(advice, "calibrate", asked)
     told = CliRunner().invoke(app, ["lens", str(document), "--track", str(track)]).stdout
     assert [None if x is None else x.k1 for x in through] == [None, -0.09, -0.1]
-    assert "k1       -0.1000, give or take 0.0020" in told
-    assert f"centre   {320 + 0.05 * HALF_DIAGONAL:.1f}, {180 - 0.03 * HALF_DIAGONAL:.1f} px" in told
+    assert "k1         -0.1000, give or take 0.0020" in told
+    assert f"centre     {320 + 0.05 * HALF_DIAGONAL:.1f}, {180 - 0.03 * HALF_DIAGONAL:.1f} px" in told
     # A fifth better, and then a tenth of what was left.
     assert "28.0 % better" in told
 

@@ -7,11 +7,12 @@ import cv2
 import numpy as np
 
 from verdigris.core.geometry.homography import apply_homography
-from verdigris.core.tracking.calibrate import BOW, Calibration, calibrate
+from verdigris.core.tracking.calibrate import Calibration, calibrate
 from verdigris.core.tracking.disagreement import Disagreement, find_disagreements
 from verdigris.core.tracking.features import choose_features, follow_features
 from verdigris.core.tracking.follow import FrameResult, PlaneFollower
 from verdigris.core.tracking.propose import Proposal, propose
+from verdigris.core.tracking.shared_terms import BOW
 from verdigris.core.types import Bool, Float64
 from verdigris.media.reader import Reader
 from verdigris.runs.errors import RunError

@@ -1,0 +1,231 @@
+"""What all frames of a run share: read-out, lens, shutter, tone, bow; as equations in which every frame's own pose is eliminated.
+
+References
+----------
+Triggs et al., Bundle adjustment - a modern synthesis, 2000 (elimination of per-frame unknowns).
+Meingast, Geyer and Sastry, Geometric models of rolling-shutter cameras, OMNIVIS 2005.
+"""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+
+from verdigris.core.geometry.lens import Lens
+from verdigris.core.tracking.align import fit_at
+from verdigris.core.tracking.doubt import sandwich
+from verdigris.core.tracking.fit import Conditions, Fit
+from verdigris.core.tracking.follow import FrameResult, PlaneFollower
+from verdigris.core.tracking.optics import Optics, flow
+from verdigris.core.types import Bool, Float32, Float64
+
+Term = Literal["shutter", "tone", "readout", "bow_along", "bow_across", "k1", "k2", "cx", "cy"]
+TERMS: tuple[Term, ...] = ("shutter", "tone", "readout", "bow_along", "bow_across", "k1", "k2", "cx", "cy")
+# The lens's centre against the picture's, in half diagonals: it shows only once the lens is known to bend.
+CENTRE: tuple[Term, ...] = ("cx", "cy")
+BOW: tuple[Term, ...] = ("bow_along", "bow_across")
+LENS: tuple[Term, ...] = ("k1", "k2", *CENTRE)
+MOST_OFF_CENTRE = 0.2
+# What stands out by more, as a share of its size, is not a shallow bow.
+MOST_BOW = 0.03
+
+
+@dataclass(frozen=True)
+class Asked:
+    """A frame that is asked about the camera: code values 0..1, what is covered, and the trust in each tile over the run."""
+
+    values: Float32
+    hidden: Bool | None
+    trust: Float64 | None
+
+
+@dataclass(frozen=True)
+class Estimate:
+    """A shared term: its value and standard deviation."""
+
+    value: float
+    sigma: float
+
+
+def conditions_at(follower: PlaneFollower, n: int, results: Mapping[int, FrameResult], asked: Asked) -> Conditions:
+    """What a frame is like, as far as the run knows."""
+    evidence = follower.evidence_of(results[n])
+    assert evidence is not None
+    return Conditions(
+        follower.movement_at(n, results), follower.reference_movement, evidence.blur, follower.optics.shutter or 0.0, (),
+        asked.hidden, asked.trust, follower.bow,
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Equations:
+    """Normal equations of the shared terms over all chosen frames."""
+
+    hessian: Float64
+    score: Float64
+    clusters: Float64
+    total: float
+    terms: tuple[Term, ...]
+
+    def only(self, terms: tuple[Term, ...]) -> "Equations":
+        """The equations of some of the terms."""
+        i = [self.terms.index(t) for t in terms]
+        return replace(self, hessian=self.hessian[np.ix_(i, i)], score=self.score[i], clusters=self.clusters[:, i], terms=terms)
+
+    @property
+    def promise(self) -> float:
+        """Share of the squared residuals that the terms could take away at most."""
+        if len(self.score) == 0:
+            return 0.0
+        scale = np.sqrt(np.maximum(np.diag(self.hessian), 1e-12))
+        inverse = np.linalg.pinv(self.hessian / np.outer(scale, scale) + 1e-9 * np.eye(len(scale))) / np.outer(scale, scale)
+        return float(self.score @ inverse @ self.score) / max(self.total, 1e-12)
+
+
+def linearise(
+    follower: PlaneFollower, stated: Mapping[int, FrameResult], pictures: Mapping[int, Asked],
+    terms: tuple[Term, ...], stop: Callable[[], bool],
+) -> Equations | None:  # fmt: skip
+    """Equations of some terms around the present optics; None on a stop, or when no frame can be compared."""
+    count = len(terms)
+    hessian, score, clusters, total = np.zeros((count, count)), np.zeros(count), [], 0.0
+    for n, asked in pictures.items():
+        evidence = follower.evidence_of(stated[n])
+        if stop():
+            return None
+        if evidence is None:
+            continue
+        conditions = conditions_at(follower, n, stated, asked)
+        found = fit_at(follower.appearance, follower.optics, asked.values, evidence.pose, conditions, follower.motion)
+        if found is None:
+            continue
+        fit, h = found
+        fit.weights[~fit.steep()] = 0
+        total += float(np.sum(fit.weights * fit.residuals() ** 2)) / max(fit.noise, 1e-3) ** 2
+        reduced = _reduced(fit, follower, h, conditions, terms)
+        hessian, score = hessian + reduced[0], score + reduced[1]
+        clusters.append(reduced[2])
+    return Equations(hessian, score, np.concatenate(clusters), total, terms) if clusters else None
+
+
+def choose_terms(
+    equations: Equations, optics: Optics, terms: tuple[Term, ...], significant: float
+) -> tuple[dict[str, Estimate], dict[str, float]]:
+    """Terms that are many times their uncertainty, most certain first, each beside those chosen before it."""
+
+    def solve(chosen: tuple[str, ...]) -> tuple[dict[str, Estimate], dict[str, float]]:
+        i = [terms.index(t) for t in chosen]  # type: ignore[arg-type]
+        # A term that is not chosen goes back to zero: its present value is taken out of the score.
+        out = [j for j, t in enumerate(terms) if t not in chosen]
+        now = np.array([value_of(optics, t) for t in terms])
+        score = equations.score[i] + equations.hessian[np.ix_(i, out)] @ now[out]
+        h = equations.hessian[np.ix_(i, i)]
+        scale = np.sqrt(np.maximum(np.diag(h), 1e-12))
+        step = np.linalg.solve(h / np.outer(scale, scale) + 1e-9 * np.eye(len(i)), score / scale) / scale
+        sigma = np.sqrt(np.maximum(np.diag(sandwich(h, equations.clusters[:, i])), 1e-16))
+        value = np.clip(now[i] + step, -0.95, 0.95)
+        return (
+            {t: Estimate(float(v), float(s)) for t, v, s in zip(chosen, value, sigma, strict=True)},
+            dict(zip(chosen, map(float, step), strict=True)),
+        )
+
+    chosen: tuple[str, ...] = ()
+    best: tuple[dict[str, Estimate], dict[str, float]] = ({}, {})
+    while True:
+        tried = [solve((*chosen, t)) for t in terms if t not in chosen and (t not in ("k2", *CENTRE) or "k1" in chosen)]
+        tried = [e for e in tried if all(_believable(t, x, significant) for t, x in e[0].items())]
+        if not tried:
+            return best
+        best = max(tried, key=lambda e: min(abs(x.value) / x.sigma for x in e[0].values()))
+        chosen = tuple(best[0])
+
+
+def _believable(term: str, estimate: Estimate, significant: float) -> bool:
+    """Whether a term is many times its uncertainty, and of a size that cameras have."""
+    if (term == "shutter" and estimate.value <= 0) or (term == "tone" and not 0.02 < estimate.value < 0.8):
+        return False
+    if term in CENTRE and abs(estimate.value) > MOST_OFF_CENTRE:
+        return False
+    if term in BOW and abs(estimate.value) > MOST_BOW:
+        return False
+    return abs(estimate.value) > significant * estimate.sigma
+
+
+def value_of(optics: Optics, term: Term) -> float:
+    """Present value of a term; 0 is nothing of it."""
+    if term in ("readout", "shutter", "tone"):
+        return float(getattr(optics, term) or 0.0)
+    if term in BOW:
+        return optics.bow[BOW.index(term)]
+    lens = optics.lens
+    if lens is None:
+        return 0.0
+    if term in CENTRE:
+        middle = (optics.width / 2, optics.height / 2)
+        return (lens.centre[CENTRE.index(term)] - middle[CENTRE.index(term)]) / lens.half_diagonal
+    return float(getattr(lens, term))
+
+
+def with_values(optics: Optics, values: Mapping[str, float]) -> Optics:
+    """Optics with other values of some terms."""
+    shutter = float(np.clip(values.get("shutter", optics.shutter or 0.0), 0.0, 1 / 12))
+    tone = float(np.clip(values.get("tone", optics.tone), 0.0, 0.8))
+    lens = optics.lens
+    if not set(LENS).isdisjoint(values):
+        lens = lens or Lens.of_picture(optics.width, optics.height)
+        off = [values.get(t, value_of(optics, t)) * lens.half_diagonal for t in CENTRE]
+        centre = (optics.width / 2 + off[0], optics.height / 2 + off[1])
+        lens = replace(lens, centre=centre, k1=values.get("k1", lens.k1), k2=values.get("k2", lens.k2))
+    bow = (values.get("bow_along", optics.bow[0]), values.get("bow_across", optics.bow[1]))
+    return replace(optics, bow=bow, readout=values.get("readout", optics.readout), shutter=shutter, tone=tone, lens=lens)
+
+
+def _reduced(
+    fit: Fit, follower: PlaneFollower, h: Float64, conditions: Conditions, terms: tuple[Term, ...]
+) -> tuple[Float64, Float64, Float64]:
+    """Normal equations of the shared terms with pose and blur eliminated: (m, m), (m,), (tiles, m)."""
+    jacobian = np.concatenate([fit.jacobian, np.stack([_column(fit, follower, h, conditions, t) for t in terms], axis=1)], axis=1)
+    hessian, score, tile_score = fit.equations(np.ascontiguousarray(jacobian, np.float32))
+    k = fit.jacobian.shape[1]
+    scale = np.sqrt(np.maximum(np.diag(hessian)[:k], 1e-12))
+    inner = np.linalg.pinv(hessian[:k, :k] / np.outer(scale, scale) + 1e-9 * np.eye(k)) / np.outer(scale, scale)
+    carry = hessian[k:, :k] @ inner
+    # Residuals of one frame are counted in units of its noise.
+    unit = 1.0 / max(fit.noise, 1e-3) ** 2
+    return (
+        unit * (hessian[k:, k:] - carry @ hessian[:k, k:]),
+        unit * (score[k:] - carry @ score[:k]),
+        unit * (tile_score[:, k:] - tile_score[:, :k] @ carry.T),
+    )
+
+
+def _column(fit: Fit, follower: PlaneFollower, h: Float64, conditions: Conditions, term: Term) -> Float64:
+    """Change of the predicted values per unit of a shared term, (N,)."""
+    if term == "shutter":
+        return np.asarray(fit.by_shutter(h), float)
+    if term == "tone":
+        bend = follower.optics.tone + 0.03
+        return np.asarray(fit.by_tone(follower.bent(bend), bend, h), float)
+    s, optics = fit.samples, follower.optics
+    assert s is not None
+    # Where nothing is predicted, gradients are not set.
+    known = fit.seen[:, None]
+    frame_gradient, own_gradient = np.where(known, fit.prediction[:, 1:3], 0.0), np.where(known, fit.prediction[:, 4:6], 0.0)
+    seen = np.asarray(s.pixels + 0.5, np.float64)
+    plane = optics.plane(seen, h, conditions.movement)
+    at_reference = optics.project(plane, np.eye(3), follower.reference_movement)
+    if term in BOW:
+        unit = (1.0, 0.0) if term == "bow_along" else (0.0, 1.0)
+        column = -np.sum(frame_gradient * follower.bowed(unit).offset(s.ideal, h), axis=1)
+    elif term == "readout":
+        rho, rho_reference = seen[:, 1] / optics.height - 0.5, at_reference[:, 1] / optics.height - 0.5
+        change = -rho[:, None] * flow(plane, conditions.movement) + rho_reference[:, None] * flow(plane, follower.reference_movement)
+        column = np.sum(own_gradient * change, axis=1)
+    else:
+        epsilon = 1e-3
+        other = with_values(optics, {term: value_of(optics, term) + epsilon})
+        there = (other.ideal(seen) - s.ideal) / epsilon
+        here = (other.project(plane, np.eye(3), follower.reference_movement) - at_reference) / epsilon
+        column = np.sum(frame_gradient * there, axis=1) + np.sum(own_gradient * here, axis=1)
+    return np.where(fit.seen, column, 0.0)
