@@ -25,11 +25,12 @@ COARSE_VARIANCE = 5.0
 SETTLED = 0.08
 # Steps after which a shutter is judged by what it leaves.
 CHOOSING_STEPS = 4
-# Which samples, least smoothing of the frame (px^2), most steps, and the step (px) at which it is done.
+# A softer picture, a thinner choice of samples, all of them.
 Look = Literal["soft", "few", "all"]
 Looks = tuple[Look, ...]
 FROM_FAR: Looks = ("soft", "few", "all")
 FROM_NEAR: Looks = ("few", "all")
+# Which samples, least smoothing of the frame (px^2), most steps, and the step (px) at which it is done.
 _Stage = tuple[Int | None, float, int, float]
 
 

@@ -43,8 +43,8 @@ NEAR_PX = 0.35
 # A frame that leaves no more than this many times what those around it leave is where it belongs.
 USUAL_COST = 1.15
 COMPARED_FRAMES = 5
-# One that leaves this many times as much has gone with something else.
-ODD_COST = 5.0
+# One that leaves this many times as much, as if its picture had slipped by this much, has gone with something else.
+ODD_COST, ODD_SLIP_PX = 5.0, 0.5
 # Frames around a frame whose bends are looked at together with its own.
 NEAR_BENDS = tuple(k for k in range(-6, 7) if k)
 # How far to look for neighbours of a frame that was lost.
@@ -294,7 +294,8 @@ class PlaneFollower:
             if best.evidence is not None and best.evidence.cost <= USUAL_COST * self._cost_nearby(frame, results):
                 break
         usual = self._cost_nearby(frame, results)
-        if best is not None and best.evidence is not None and 0 < ODD_COST * usual < best.evidence.cost:
+        odd = best is not None and (best.residual_px or 0.0) > ODD_SLIP_PX
+        if odd and best is not None and best.evidence is not None and 0 < ODD_COST * usual < best.evidence.cost:
             times = best.evidence.cost / usual
             best = _lost(frame, best.share_used, f"The picture disagrees {times:.0f} times as much as around here: something else is seen.")
         # Margin and all: frames that went astray together through each other are sure of everything but that.

@@ -75,7 +75,7 @@ def look_again(
                 yield results[n]
         partly = not thorough
         if thorough:
-            restless = _restless(follower, results)
+            restless = _restless(follower, results) & set(range(first, end))
             if not restless:
                 return
 
