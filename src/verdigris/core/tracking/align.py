@@ -25,6 +25,11 @@ COARSE_VARIANCE = 5.0
 SETTLED = 0.08
 # Steps after which a shutter is judged by what it leaves.
 CHOOSING_STEPS = 4
+# Steps on one look, as long as they stay within what straight lines predict, px.
+STEPS_A_LOOK = 4
+LINEAR_PX = 0.25
+# How far off straight lines are, px, a pixel on.
+CURVED = 0.3
 # A softer picture, a thinner choice of samples, all of them.
 Look = Literal["soft", "few", "all"]
 Looks = tuple[Look, ...]
@@ -128,29 +133,37 @@ def _approach(fit: Fit, h: Float64, stage: _Stage) -> tuple[Float64, float] | No
     which, least, most, stop = stage
     if not fit.place(h, which):
         return None
-    placed_at, last = h, np.inf
-    for iteration in range(most):
+    # The first step trusts all samples alike: weights that were found elsewhere would hold the pose where they fit.
+    placed_at, last, fresh = h, np.inf, True
+    for _ in range(most):
         fit.look(h, least)
-        if iteration:
-            fit.reweigh()
-        found = _step(fit)
-        if found is None:
-            break
-        step, step_sigma = found
-        try:
-            pose = step[:-1]
-            n = fit.normaliser
-            h = normalised(np.linalg.inv(n) @ exponential(pose) @ n @ h)
-        except (ValueError, np.linalg.LinAlgError):
-            break
-        change = float(np.clip(step[-1], -0.35 - 0.3 * abs(fit.blur), 0.35 + 0.3 * abs(fit.blur)))
-        fit.blur = float(np.clip(fit.blur + change, -25.0, 40.0))
-        moved = float(np.abs(pose).sum()) / n[0, 0]
-        if moved < max(stop, SETTLED * fit.noise * float(np.linalg.norm(step_sigma)) / n[0, 0]) and abs(change) < (
-            0.05 + 0.03 * abs(fit.blur)
-        ) * (10 if least >= COARSE_VARIANCE else 1):
+        gone = blurred = 0.0
+        for _ in range(STEPS_A_LOOK):
+            if not fresh:
+                fit.reweigh()
+            fresh = False
+            found = _step(fit)
+            if found is None:
+                return h, last
+            step, step_sigma = found
+            try:
+                n = fit.normaliser
+                h = normalised(np.linalg.inv(n) @ exponential(step[:-1]) @ n @ h)
+            except (ValueError, np.linalg.LinAlgError):
+                return h, last
+            change = float(np.clip(step[-1], -0.35 - 0.3 * abs(fit.blur), 0.35 + 0.3 * abs(fit.blur)))
+            change = float(np.clip(fit.blur + change, -25.0, 40.0)) - fit.blur
+            fit.blur += change
+            fit.advance(np.append(step[:-1], change))
+            last = float(np.abs(step[:-1]).sum()) / n[0, 0]
+            gone, blurred = gone + last, blurred + abs(change)
+            short = max(stop, SETTLED * fit.noise * float(np.linalg.norm(step_sigma)) / n[0, 0])
+            little = (0.05 + 0.03 * abs(fit.blur)) * (10 if least >= COARSE_VARIANCE else 1)
+            if gone > LINEAR_PX or (last < short and abs(change) < little):
+                break
+        # What was predicted along straight lines is as good as a look where the way was so short that bends do not show.
+        if last < short and CURVED * gone**2 < short and blurred < little:
             return h, 0.0
-        last = moved
         if least < COARSE_VARIANCE and _drift(fit.appearance, placed_at, h) > 1.0:
             placed_at = h
             if not fit.place(h, which):
@@ -164,7 +177,7 @@ def _drift(appearance: Appearance, a: Float64, b: Float64) -> float:
 
 def _step(fit: Fit) -> tuple[Float64, Float64] | None:
     """Gauss-Newton step of pose and blur, and the pose's standard deviation per unit of noise; None when it runs away."""
-    hessian, score, _ = fit.equations()
+    hessian, score = (tiles.sum(axis=0) for tiles in fit.equations())
     scale = np.sqrt(np.maximum(np.diag(hessian), 1e-12))
     inverse = np.linalg.inv(hessian / np.outer(scale, scale) + 1e-9 * np.eye(len(hessian))) / np.outer(scale, scale)
     step = inverse @ score
@@ -174,12 +187,13 @@ def _step(fit: Fit) -> tuple[Float64, Float64] | None:
 
 
 def _conclude(fit: Fit, h: Float64, last_step: float) -> Alignment:
-    fit.look(h, USUAL_VARIANCE)
+    if last_step:
+        fit.look(h, USUAL_VARIANCE)
     fit.reweigh()
-    equations = fit.equations(bent_jacobian(fit))
-    bend, k = bend_of(fit, *equations), fit.freedoms
-    hessian, tile_score = equations[0][: k + 1, : k + 1], equations[2][:, : k + 1]
-    covariance = sandwich(hessian, tile_score, fit.tile_hessians()[:, : k + 1, : k + 1])
+    hessians, scores = fit.equations(bent_jacobian(fit))
+    bend, k = bend_of(fit, hessians.sum(axis=0), scores), fit.freedoms
+    own = hessians[:, : k + 1, : k + 1]
+    covariance = sandwich(own.sum(axis=0), scores[:, : k + 1], own)
     # Steps that stay within the doubt go to and fro as weights change: that is settled too.
     doubt = float(np.sqrt(np.trace(covariance[:2, :2]))) / fit.normaliser[0, 0]
     return Alignment(

@@ -47,12 +47,11 @@ def seen_box(fit: Fit) -> Float64:
 
 
 def bent_jacobian(fit: Fit) -> Float32:
-    """A fit's Jacobian with a column for every bend, (N, k + 1 + BENDS)."""
-    s, k = fit.samples, fit.freedoms + 1
-    assert s is not None
-    jac = np.empty((len(s.ideal), k + BENDS), np.float32)
-    _bend_columns(s.ideal, fit.normaliser, picture_of(fit), fit.jacobian, jac)
-    return jac
+    """A fit's Jacobian with a row for every bend, (k + 1 + BENDS, N)."""
+    assert fit.samples is not None
+    rows = np.empty((BENDS, len(fit.samples.ideal)), np.float32)
+    _bend_rows(fit.samples.ideal, fit.normaliser, picture_of(fit), fit.jacobian, rows)
+    return np.concatenate([fit.jacobian, rows])
 
 
 def picture_of(fit: Fit) -> Float64:
@@ -74,16 +73,14 @@ def _bends(x, y, picture, out):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
-def _bend_columns(ideal, normaliser, picture, jacobian, out):  # type: ignore[no-untyped-def]
-    """The Jacobian, and behind it what every bend changes."""
-    s, k = normaliser[0, 0], jacobian.shape[1]
+def _bend_rows(ideal, normaliser, picture, jacobian, out):  # type: ignore[no-untyped-def]
+    """What every bend changes."""
+    s = normaliser[0, 0]
     moved = np.empty((BENDS, 2))
     for i in range(ideal.shape[0]):
         _bends(s * ideal[i, 0] + normaliser[0, 2], s * ideal[i, 1] + normaliser[1, 2], picture, moved)
-        for a in range(k):
-            out[i, a] = jacobian[i, a]
         for j in range(BENDS):
-            out[i, k + j] = moved[j, 0] * jacobian[i, 0] + moved[j, 1] * jacobian[i, 1]
+            out[j, i] = moved[j, 0] * jacobian[0, i] + moved[j, 1] * jacobian[1, i]
 
 
 def _bends_at(at: Float64, picture: Float64) -> Float64:
@@ -94,7 +91,7 @@ def _bends_at(at: Float64, picture: Float64) -> Float64:
     return out.transpose(0, 2, 1)
 
 
-def bend_of(fit: Fit, hessian: Float64, score: Float64, tile_score: Float64) -> tuple[Float64, Float64]:
+def bend_of(fit: Fit, hessian: Float64, tile_score: Float64) -> tuple[Float64, Float64]:
     """The step that a fit would take if the surface were allowed to bend a little, and its covariance; from `bent_jacobian`."""
     n, k = fit.normaliser, fit.freedoms
     held = hessian.copy()
@@ -104,7 +101,7 @@ def bend_of(fit: Fit, hessian: Float64, score: Float64, tile_score: Float64) -> 
     scale = np.sqrt(np.maximum(np.diag(held), 1e-12))
     inverse = np.linalg.pinv(held / np.outer(scale, scale) + 1e-10 * np.eye(len(held))) / np.outer(scale, scale)
     keep = [*range(k), *range(k + 1, k + 1 + BENDS)]
-    return (inverse @ score)[keep], (inverse @ (tile_score.T @ tile_score) @ inverse)[np.ix_(keep, keep)]
+    return (inverse @ tile_score.sum(axis=0))[keep], (inverse @ (tile_score.T @ tile_score) @ inverse)[np.ix_(keep, keep)]
 
 
 def bend_at(alignment: Alignment, corners: Float64) -> Float64:

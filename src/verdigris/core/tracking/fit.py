@@ -1,13 +1,6 @@
-"""One frame compared with the reference at one pose: samples, prediction, weights, and gain and bias of every tile.
+"""One frame compared with the reference at one pose: samples, prediction, weights, and gain and bias of every tile."""
 
-References
-----------
-Bartoli, Groupwise geometric and photometric direct image registration, PAMI 30(12), 2008: gain and bias
-eliminated from the normal equations (Schur complement), here for every tile.
-"""
-
-from dataclasses import dataclass, field, replace
-from itertools import pairwise
+from dataclasses import dataclass, replace
 
 import numba
 import numpy as np
@@ -18,11 +11,16 @@ from verdigris.core.tracking.frame_pictures import FramePictures
 from verdigris.core.tracking.motion import FREEDOMS, Motion
 from verdigris.core.tracking.optics import Movement, Optics
 from verdigris.core.tracking.synthesis import predict, rim_px, softness
+from verdigris.core.tracking.tile_sums import expect, fit_tiles, left_and_slope, project_out, reweigh, tell_noise
 from verdigris.core.tracking.tone import encode_one, to_code
-from verdigris.core.types import AnyArray, Bool, Float32, Float64, Int
+from verdigris.core.types import Bool, Float32, Float64, Int
 
 # Share of the pixels that two fits are compared on: the rest is what something in front leaves.
 TRUSTED_SHARE = 0.67
+MEDIAN_TO_SIGMA = 1.4826
+# Noise is never taken to be less, code values, nor slip to be less or more, px.
+LEAST_NOISE = 1e-3
+SLIP_PX = (0.005, 0.5)
 
 
 @dataclass(frozen=True)
@@ -51,88 +49,10 @@ class Conditions:
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
-def _fit_tiles(template, values, seen, weights, tiles, gain, bias, spread, correlation, mass, energy):  # type: ignore[no-untyped-def]
-    """Weighted gain and bias of every tile, its residual variance, correlation, number of samples and template variance."""
-    count = gain.shape[0]
-    sums = np.zeros((count, 6))
-    for i in range(template.shape[0]):
-        if seen[i]:
-            w, t, v = weights[i], template[i], values[i]
-            s = sums[tiles[i]]
-            s[0] += w
-            s[1] += w * t
-            s[2] += w * v
-            s[3] += w * t * t
-            s[4] += w * t * v
-            s[5] += w * v * v
-            mass[tiles[i]] += 1.0
-    for k in range(count):
-        w = sums[k, 0]
-        gain[k], bias[k], spread[k], correlation[k], energy[k] = 1.0, 0.0, 1.0, 0.0, 0.0
-        if mass[k] < 12 or w < 1e-6:
-            mass[k] = 0.0
-            continue
-        mt, mv = sums[k, 1] / w, sums[k, 2] / w
-        vt = max(sums[k, 3] / w - mt * mt, 1e-9)
-        vv = max(sums[k, 5] / w - mv * mv, 1e-9)
-        c = sums[k, 4] / w - mt * mv
-        g = min(max(c / vt, 0.05), 20.0)
-        gain[k], bias[k] = g, mv - g * mt
-        correlation[k] = c / np.sqrt(vt * vv)
-        spread[k] = max(vv - 2 * g * c + g * g * vt, 1e-10)
-        energy[k] = vt
-
-
-@numba.njit(cache=True, nogil=True, fastmath=True)
-def _project_out(jacobian, template, values, seen, weights, tiles, gain, bias, mass, rows, score):  # type: ignore[no-untyped-def]
-    """Weighted Jacobian rows with every tile's gain and bias projected out, and the sums of rows times residual by tile."""
-    n, k = jacobian.shape
-    count = gain.shape[0]
-    sums = np.zeros((count, 3))
-    sj = np.zeros((count, k))
-    stj = np.zeros((count, k))
-    for i in range(n):
-        if seen[i]:
-            w, t, tile = weights[i], template[i], tiles[i]
-            s, p, q = sums[tile], sj[tile], stj[tile]
-            s[0] += w
-            s[1] += w * t
-            s[2] += w * t * t
-            for a in range(k):
-                wj = w * jacobian[i, a]
-                p[a] += wj
-                q[a] += wj * t
-    middle = np.zeros(count)
-    for tile in range(count):
-        if mass[tile] > 0 and sums[tile, 0] > 1e-9:
-            w = sums[tile, 0]
-            middle[tile] = sums[tile, 1] / w
-            var = max(sums[tile, 2] - sums[tile, 1] * middle[tile], 1e-12)
-            for a in range(k):
-                slope = (stj[tile, a] - middle[tile] * sj[tile, a]) / var
-                sj[tile, a] /= w
-                stj[tile, a] = slope
-    for i in range(n):
-        tile = tiles[i]
-        if seen[i] and mass[tile] > 0 and weights[i] > 0:
-            t, g = template[i], gain[tile]
-            root = np.sqrt(weights[i])
-            r = root * (values[i] - g * t - bias[tile])
-            c, p, q, u = t - middle[tile], sj[tile], stj[tile], score[tile]
-            for a in range(k):
-                j = root * g * (jacobian[i, a] - p[a] - q[a] * c)
-                rows[i, a] = j
-                u[a] += j * r
-        else:
-            for a in range(k):
-                rows[i, a] = 0.0
-
-
-@numba.njit(cache=True, nogil=True, fastmath=True)
 def _prepare(  # type: ignore[no-untyped-def]
-    prediction, image, table, x0, y0, pixels, ideal, depth, tiles, rim, normaliser, freedoms, template, values, jacobian, known, seen
+    prediction, image, table, x0, y0, pixels, ideal, depth, tiles, rim, normaliser, freedoms, template, values, slope, jacobian, known, seen
 ):
-    """Frame values, and how each prediction changes with the pose's freedoms and with blur."""
+    """Frame values, how steep the picture is, and how each prediction changes with the pose's freedoms and with blur."""
     s, nx, ny = normaliser[0, 0], normaliser[0, 2], normaliser[1, 2]
     for i in range(pixels.shape[0]):
         row, col = pixels[i, 1] - y0, pixels[i, 0] - x0
@@ -140,88 +60,38 @@ def _prepare(  # type: ignore[no-untyped-def]
         known[i] = there
         seen[i] = there and depth[i] >= rim[tiles[i]]
         if not there:
-            template[i] = 0.0
+            template[i], values[i], slope[i] = 0.0, 0.0, 0.0
             for a in range(freedoms + 1):
-                jacobian[i, a] = 0.0
+                jacobian[a, i] = 0.0
             continue
         template[i] = prediction[i, 0]
         values[i] = encode_one(image[row, col], table)[0]
-        x, y = s * ideal[i, 0] + nx, s * ideal[i, 1] + ny
+        slope[i] = np.sqrt(prediction[i, 1] * prediction[i, 1] + prediction[i, 2] * prediction[i, 2])
+        x, y = np.float32(s * ideal[i, 0] + nx), np.float32(s * ideal[i, 1] + ny)
         gx, gy = -prediction[i, 1] / s, -prediction[i, 2] / s
         radial = x * gx + y * gy
-        j = jacobian[i]
-        j[0], j[1] = gx, gy
+        jacobian[0, i], jacobian[1, i] = gx, gy
         if freedoms > 2:
-            j[2] = x * gy - y * gx
+            jacobian[2, i] = x * gy - y * gx
         if freedoms > 3:
-            j[3] = 3 * radial
+            jacobian[3, i] = 3 * radial
         if freedoms > 4:
-            j[4], j[5] = x * gx - y * gy, y * gx + x * gy
+            jacobian[4, i], jacobian[5, i] = x * gx - y * gy, y * gx + x * gy
         if freedoms > 6:
-            j[6], j[7] = -x * radial, -y * radial
-        j[freedoms] = prediction[i, 3]
-
-
-@numba.njit(cache=True, nogil=True, fastmath=True)
-def _expect(template, values, prediction, seen, tiles, gain, bias, mass, noise, slip, residual, expected, tile_square):  # type: ignore[no-untyped-def]
-    """Residuals, what is expected of them, and the mean square of their ratio per tile."""
-    total = np.zeros(gain.shape[0])
-    for i in range(template.shape[0]):
-        tile = tiles[i]
-        if not seen[i] or mass[tile] == 0:
-            residual[i], expected[i] = 0.0, 1.0
-            continue
-        g = gain[tile] * np.sqrt(prediction[i, 1] ** 2 + prediction[i, 2] ** 2)
-        residual[i] = values[i] - gain[tile] * template[i] - bias[tile]
-        expected[i] = np.sqrt(noise * noise + slip * slip * g * g)
-        ratio = min(abs(residual[i]) / expected[i], 12.0)
-        tile_square[tile] += ratio * ratio
-        total[tile] += 1.0
-    for tile in range(gain.shape[0]):
-        tile_square[tile] = tile_square[tile] / total[tile] if total[tile] > 0 else 1.0
-
-
-@numba.njit(cache=True, nogil=True, fastmath=True)
-def _reweigh(residual, expected, seen, tiles, tile_weight, noise, weights):  # type: ignore[no-untyped-def]
-    """Tukey's biweight on the residual against what is expected, times the weight of the tile and of the expectation."""
-    for i in range(residual.shape[0]):
-        if not seen[i]:
-            weights[i] = 0.0
-            continue
-        r = residual[i] / (4.685 * expected[i])
-        inside = 1.0 - r * r
-        weights[i] = tile_weight[tiles[i]] * inside * inside * (noise / expected[i]) ** 2 if inside > 0 else 0.0
-
-
-@numba.njit(cache=True, nogil=True, fastmath=True)
-def _slip(template, values, prediction, weights, tiles, gain, bias):  # type: ignore[no-untyped-def]
-    """Weighted sums of squared residuals and of squared slopes."""
-    left, slope = 0.0, 0.0
-    for i in range(template.shape[0]):
-        w, g = weights[i], gain[tiles[i]]
-        if w > 0:
-            r = values[i] - g * template[i] - bias[tiles[i]]
-            left += w * r * r
-            slope += w * g * g * (prediction[i, 1] ** 2 + prediction[i, 2] ** 2)
-    return left, slope
-
-
-def _median(values: AnyArray) -> float:
-    """The upper median, in a fifth of the time."""
-    half = len(values) // 2
-    return float(np.partition(values, half)[half])
+            jacobian[6, i], jacobian[7, i] = -x * radial, -y * radial
+        jacobian[freedoms, i] = prediction[i, 3]
 
 
 @dataclass
 class _Samples:
-    """Frame pixels compared at one pose."""
+    """Frame pixels compared at one pose, tile by tile; `starts` (tiles + 1,) says where each tile begins."""
 
     pixels: Int
     ideal: Float64
     times: Float64
     tiles: Int
     depth: Float32
-    values: Float32 = field(default_factory=lambda: np.zeros(0, np.float32))
+    starts: Int
 
 
 def box_of(appearance: Appearance, optics: Optics, h: Float64, move: Movement) -> tuple[int, int, int, int] | None:
@@ -260,7 +130,8 @@ def _place(appearance: Appearance, optics: Optics, h: Float64, conditions: Condi
     at = at[keep]
     centres = np.asarray(at + 0.5, np.float64)
     times = optics.row_time(centres[:, 1]) if optics.readout else np.zeros(len(at))
-    return _Samples(at, optics.ideal(centres), times, tiles[keep], depth[keep])
+    starts = np.searchsorted(tiles[keep], np.arange(len(appearance.centres) + 1))
+    return _Samples(at, optics.ideal(centres), times, tiles[keep], depth[keep], starts)
 
 
 class Fit:
@@ -270,10 +141,11 @@ class Fit:
         self.appearance, self.optics, self.pictures, self.conditions = appearance, optics, pictures, conditions
         self.motion, self.freedoms = motion, FREEDOMS[motion]
         count = len(appearance.centres)
-        self.gain, self.bias, self.spread = np.ones(count), np.zeros(count), np.ones(count)
+        self.gain, self.bias = np.ones(count), np.zeros(count)
         self.correlation, self.mass, self.energy = np.zeros(count), np.zeros(count), np.zeros(count)
         self.blur = conditions.blur
         self.noise, self.slip = 0.0, 0.0
+        self.apart = np.zeros(count, np.bool_)
         self.samples: _Samples | None = None
 
     def place(self, h: Float64, which: Int | None) -> bool:
@@ -306,27 +178,32 @@ class Fit:
         ideal = s.ideal if c.bow is None else c.bow.flat(s.ideal, h)
         self.prediction = predict(self.appearance, self.soft, ideal, s.times, s.tiles, h, c.movement, c.shutter)
         n = len(s.tiles)
-        self.template, self.values = np.empty(n, np.float32), np.zeros(n, np.float32)
-        self.jacobian = np.empty((n, self.freedoms + 1), np.float32)
+        self.template, self.values, self.slope = np.empty(n, np.float32), np.empty(n, np.float32), np.empty(n, np.float32)
+        self.jacobian = np.empty((self.freedoms + 1, n), np.float32)
         known, seen = np.empty(n, np.bool_), np.empty(n, np.bool_)
         rim = rim_px(self.soft)
         _prepare(
             self.prediction, image, self.pictures.table, x0, y0, s.pixels, s.ideal, s.depth, s.tiles, rim, self.normaliser, self.freedoms,
-            self.template, self.values, self.jacobian, known, seen,
+            self.template, self.values, self.slope, self.jacobian, known, seen,
         )  # fmt: skip
         # A narrow region keeps its middle, whatever the smear.
         if seen.sum() < 0.35 * known.sum():
             seen = known & (s.depth >= np.minimum(rim, 2.5)[s.tiles])
         self.seen = seen
-        self.fit_tiles()
+        self._fit_tiles()
 
-    def fit_tiles(self) -> None:
+    def advance(self, step: Float64) -> None:
+        """Predict the pixels a small step (freedoms, blur) on, as the Jacobian says."""
+        self.template += step.astype(np.float32) @ self.jacobian
+        self._fit_tiles()
+
+    def _fit_tiles(self) -> None:
         """Gain and bias of the tiles with the weights at hand."""
         assert self.samples is not None
-        self.mass[:] = 0
-        _fit_tiles(
-            self.template, self.values, self.seen, self.weights, self.samples.tiles,
-            self.gain, self.bias, self.spread, self.correlation, self.mass, self.energy,
+        self._used = self.weights * self.seen
+        fit_tiles(
+            self.samples.starts, self.template, self.values, self.seen, self._used,
+            self.gain, self.bias, self.correlation, self.mass, self.energy,
         )  # fmt: skip
 
     def residuals(self) -> Float64:
@@ -347,24 +224,15 @@ class Fit:
         alive = self.mass > 0
         if not alive.any():
             return
-        tiles, n = self.samples.tiles, len(self.samples.tiles)
-        counted = np.flatnonzero(self.seen & (self.mass[tiles] > 0))
-        counted = counted[:: max(1, len(counted) // 3000)]
-        there = tiles[counted]
-        gain = self.gain[there]
-        r = np.abs(self.values[counted] - gain * self.template[counted] - self.bias[there])
-        steep = gain * np.hypot(self.prediction[counted, 1], self.prediction[counted, 2])
-        half, most = len(steep) // 2, len(steep) - max(1, len(steep) // 5)
-        parted = np.partition(steep, (half, most))
-        self.noise = max(1.4826 * _median(r[steep <= parted[half]]), 1e-3)
-        edge = steep >= parted[most]
-        slips = np.sqrt(np.maximum(r[edge] ** 2 - (0.6745 * self.noise) ** 2, 0)) / np.maximum(steep[edge], 1e-4)
-        self.slip = min(max(1.4826 * _median(slips), 0.005), 0.5)
-        residual, expected, square = np.empty(n, np.float32), np.empty(n, np.float32), np.zeros(len(self.gain))
-        _expect(
-            self.template, self.values, self.prediction, self.seen, tiles, self.gain, self.bias, self.mass, self.noise, self.slip,
-            residual, expected, square,
-        )  # fmt: skip
+        starts, ratio, square = self.samples.starts, np.empty(len(self.weights), np.float32), np.empty(len(self.gain))
+        # Tiles that see something else say nothing of the noise.
+        telling = np.where(self.apart, 0.0, self.mass) if np.any(alive & ~self.apart) else self.mass
+        self.noise, self.slip = tell_noise(
+            starts, self.template, self.values, self.slope, self.seen, self.gain, self.bias, telling, MEDIAN_TO_SIGMA, LEAST_NOISE, *SLIP_PX
+        )
+        expect(
+            starts, self.template, self.values, self.slope, self.seen, self.gain, self.bias, self.mass, self.noise, self.slip, ratio, square
+        )
         # A tile that disagrees far more than its fellows sees something else; blank ones cannot disagree.
         trust = self.conditions.trust
         telling = alive & (self.energy > 4 * self.noise**2)
@@ -372,28 +240,29 @@ class Fit:
             telling &= trust > 0.5
         typical = max(float(np.median(square[telling if telling.sum() >= 4 else alive])), 0.3)
         tile_weight = np.minimum(1.0, (3.0 * typical / np.maximum(square, 1e-9)) ** 2)
-        tile_weight[(self.correlation < 0.3) & (self.energy > 4 * self.noise**2)] = 0.0
+        self.apart = alive & (self.correlation < 0.3) & (self.energy > 4 * self.noise**2)
+        tile_weight[self.apart] = 0.0
         self.agreement = np.where(alive, tile_weight, np.nan).astype(np.float32)
         if trust is not None:
             tile_weight = tile_weight * trust
-        _reweigh(residual, expected, self.seen, tiles, tile_weight, self.noise, self.weights)
-        self.fit_tiles()
+        reweigh(starts, ratio, self.slope, self.seen, self.gain, self.mass, tile_weight, self.noise, self.slip, self.weights)
+        self._fit_tiles()
 
-    def equations(self, jacobian: Float32 | None = None) -> tuple[Float64, Float64, Float64]:
-        """Hessian (k, k), score (k,), score of every tile (tiles, k)."""
-        assert self.samples is not None
-        jac = self.jacobian if jacobian is None else jacobian
-        rows, tile_score = np.empty_like(jac), np.zeros((len(self.gain), jac.shape[1]))
-        tiles = self.samples.tiles
-        _project_out(jac, self.template, self.values, self.seen, self.weights, tiles, self.gain, self.bias, self.mass, rows, tile_score)
-        self._rows = rows
-        return (rows.T @ rows).astype(np.float64), tile_score.sum(axis=0), tile_score
+    def leave_out(self, these: Bool) -> None:
+        """Give some samples (N,) no weight."""
+        self.weights[these] = 0
+        self._used = self.weights * self.seen
 
-    def tile_hessians(self) -> Float64:
-        """Each tile's share of the last equations' Hessian, (tiles, k, k)."""
+    def equations(self, jacobian: Float32 | None = None) -> tuple[Float64, Float64]:
+        """Hessian (tiles, k, k) and score (tiles, k) of every tile, gain and bias eliminated, for Jacobian rows (k, N)."""
         assert self.samples is not None
-        starts = np.searchsorted(self.samples.tiles, np.arange(len(self.gain) + 1))
-        return np.array([(r := self._rows[a:b]).T @ r for a, b in pairwise(starts)], dtype=np.float64)
+        rows = self.jacobian if jacobian is None else jacobian
+        count, k = len(self.gain), len(rows)
+        hessians, scores = np.empty((count, k, k)), np.empty((count, k))
+        project_out(
+            self.samples.starts, rows, self.template, self.values, self._used, self.gain, self.bias, self.mass, hessians, scores
+        )  # fmt: skip
+        return hessians, scores
 
     def by_shutter(self, h: Float64) -> Float32:
         """Change of the predicted values per unit of the shutter's variance, (N,)."""
@@ -423,15 +292,16 @@ class Fit:
         if trust is not None:
             trusted = usable & (trust[self.samples.tiles] > 0.3)
             usable = trusted if trusted.sum() > 100 else usable
-        gradient = np.where(usable[:, None], self.prediction[:, 1:3], 0.0)
-        slope = np.hypot(gradient[:, 0], gradient[:, 1])
-        least = float(np.quantile(slope[usable], 0.75)) if usable.any() else 0.0
+        slope = self.slope * usable
+        told = slope[usable]
+        least = float(np.partition(told, 3 * len(told) // 4)[3 * len(told) // 4]) if len(told) else 0.0
         return np.asarray(slope > max(least, 1e-6))
 
     def residual_px(self) -> float:
         """The residuals as a slip along the picture's slopes, root mean square by weight, px."""
         assert self.samples is not None
-        left, slope = _slip(self.template, self.values, self.prediction, self.weights, self.samples.tiles, self.gain, self.bias)
+        starts = self.samples.starts
+        left, slope = left_and_slope(starts, self.template, self.values, self.slope, self._used, self.gain, self.bias)
         return float(np.sqrt(left / max(slope, 1e-12)))
 
     def cost(self) -> float:

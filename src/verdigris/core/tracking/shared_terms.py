@@ -101,7 +101,7 @@ def linearise(
         if found is None:
             continue
         fit, h = found
-        fit.weights[~fit.steep()] = 0
+        fit.leave_out(~fit.steep())
         total += float(np.sum(fit.weights * fit.residuals() ** 2)) / max(fit.noise, 1e-3) ** 2
         reduced = _reduced(fit, follower, h, conditions, terms)
         hessian, score = hessian + reduced[0], score + reduced[1]
@@ -185,9 +185,9 @@ def _reduced(
     fit: Fit, follower: PlaneFollower, h: Float64, conditions: Conditions, terms: tuple[Term, ...]
 ) -> tuple[Float64, Float64, Float64]:
     """Normal equations of the shared terms with pose and blur eliminated: (m, m), (m,), (tiles, m)."""
-    jacobian = np.concatenate([fit.jacobian, np.stack([_column(fit, follower, h, conditions, t) for t in terms], axis=1)], axis=1)
-    hessian, score, tile_score = fit.equations(np.ascontiguousarray(jacobian, np.float32))
-    k = fit.jacobian.shape[1]
+    rows = np.stack([_row(fit, follower, h, conditions, t) for t in terms]).astype(np.float32)
+    hessians, tile_score = fit.equations(np.concatenate([fit.jacobian, rows]))
+    hessian, score, k = hessians.sum(axis=0), tile_score.sum(axis=0), len(fit.jacobian)
     scale = np.sqrt(np.maximum(np.diag(hessian)[:k], 1e-12))
     inner = np.linalg.pinv(hessian[:k, :k] / np.outer(scale, scale) + 1e-9 * np.eye(k)) / np.outer(scale, scale)
     carry = hessian[k:, :k] @ inner
@@ -200,7 +200,7 @@ def _reduced(
     )
 
 
-def _column(fit: Fit, follower: PlaneFollower, h: Float64, conditions: Conditions, term: Term) -> Float64:
+def _row(fit: Fit, follower: PlaneFollower, h: Float64, conditions: Conditions, term: Term) -> Float64:
     """Change of the predicted values per unit of a shared term, (N,)."""
     if term == "shutter":
         return np.asarray(fit.by_shutter(h), float)
@@ -217,15 +217,15 @@ def _column(fit: Fit, follower: PlaneFollower, h: Float64, conditions: Condition
     at_reference = optics.project(plane, np.eye(3), follower.reference_movement)
     if term in BOW:
         unit = (1.0, 0.0) if term == "bow_along" else (0.0, 1.0)
-        column = -np.sum(frame_gradient * follower.bowed(unit).offset(s.ideal, h), axis=1)
+        row = -np.sum(frame_gradient * follower.bowed(unit).offset(s.ideal, h), axis=1)
     elif term == "readout":
         rho, rho_reference = seen[:, 1] / optics.height - 0.5, at_reference[:, 1] / optics.height - 0.5
         change = -rho[:, None] * flow(plane, conditions.movement) + rho_reference[:, None] * flow(plane, follower.reference_movement)
-        column = np.sum(own_gradient * change, axis=1)
+        row = np.sum(own_gradient * change, axis=1)
     else:
         epsilon = 1e-3
         other = with_values(optics, {term: value_of(optics, term) + epsilon})
         there = (other.ideal(seen) - s.ideal) / epsilon
         here = (other.project(plane, np.eye(3), follower.reference_movement) - at_reference) / epsilon
-        column = np.sum(frame_gradient * there, axis=1) + np.sum(own_gradient * here, axis=1)
-    return np.where(fit.seen, column, 0.0)
+        row = np.sum(frame_gradient * there, axis=1) + np.sum(own_gradient * here, axis=1)
+    return np.where(fit.seen, row, 0.0)
