@@ -1,10 +1,14 @@
 """Where a plane is looked at: rich places in full, every part of the region at least a little, never its rim."""
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 import pytest
 
-from verdigris.core.tracking.appearance import FAIR_SHARE, LEAST_RIM_PX, RIM_PX, VARIANCES, build_appearance
+from verdigris.core.geometry.lens import Lens
+from verdigris.core.geometry.resample import resample
+from verdigris.core.tracking.appearance import FAIR_SHARE, LEAST_RIM_PX, RIM_PX, VARIANCES, build_appearance, under_other_optics
 from verdigris.core.tracking.optics import STILL, Movement, Optics
 from verdigris.core.tracking.tone import to_light
 
@@ -107,3 +111,33 @@ def test_under_a_read_out_the_reference_is_straightened():
 @pytest.mark.parametrize("inside", [region(0, 0, 10, 10), region(100, 100, 640, 103)])
 def test_a_region_with_next_to_nothing_in_it_is_refused(inside):
     assert build_appearance(photograph(), inside, PLAIN) is None
+
+
+def test_other_optics_show_the_same_samples_where_the_lens_puts_them():
+    picture = photograph()
+    plain = build_appearance(picture, INSIDE, PLAIN)
+    lens = replace(Lens.of_picture(WIDTH, HEIGHT), k1=-0.1)
+    bent = Optics(WIDTH, HEIGHT, lens=lens)
+    other = under_other_optics(plain, picture, bent, STILL)
+    assert np.array_equal(other.tiles, plain.tiles)
+    assert np.array_equal(other.depth, plain.depth)
+    assert np.abs(bent.project(other.points, np.eye(3), STILL) - plain.points).max() < 1e-6
+    # Both stacks show the same light under a sample.
+    shown = [resample(a.stack[2], a.points - a.origin) for a in (plain, other)]
+    assert np.std(shown[0] - shown[1]) < 0.03 * np.std(shown[0])
+
+
+def test_a_picture_is_straightened_as_exactly_as_point_by_point():
+    picture = photograph()
+    lens = replace(Lens.of_picture(WIDTH, HEIGHT), k1=-0.15, k2=0.05)
+    turning = Movement(np.array([[0.02, -0.01, 25], [0.015, 0.01, 10], [1e-5, -2e-5, -0.03]]), STILL.a)
+    optics = Optics(WIDTH, HEIGHT, lens=lens, readout=0.4, shutter=0.02)
+    made = build_appearance(picture, INSIDE, optics, turning)
+    height, width = made.stack.shape[1:]
+    x, y = np.meshgrid(np.arange(width) + 0.5, np.arange(height) + 0.5)
+    at = optics.project(np.stack([x.ravel(), y.ravel()], axis=1) + made.origin, np.eye(3), turning, 0.02).reshape(height, width, 2)
+    straight = resample(to_light(picture, 0.0), at)
+    exact = cv2.GaussianBlur(straight, (0, 0), float(np.sqrt(VARIANCES[1])), borderType=cv2.BORDER_REFLECT_101)
+    inside = np.all((at > 8) & (at < np.array([WIDTH, HEIGHT]) - 8), axis=-1)
+    assert np.abs(made.stack[1] - exact)[inside].max() < 1e-4
+    assert inside.mean() > 0.8

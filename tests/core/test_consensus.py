@@ -74,6 +74,18 @@ def test_something_that_passes_is_no_party(appearance):
     assert find_parties(appearance, results, 0) is None
 
 
+def test_frames_that_disagree_about_many_things_have_no_parties(appearance):
+    """Some see the rim clearer than the middle, as where rows are read later; people pass, and the light changes on one side."""
+    tile = np.arange(appearance.across**2)
+    left, upper = tile % appearance.across < 5, tile < len(tile) // 2
+    results = {}
+    for n in range(1, 25):
+        apart = [0.27, 0.25, 0.22] * np.sign([n - 12.5, (n % 2) - 0.5, (n % 4) - 1.5])
+        about = np.sign(np.stack([rim(appearance), left, upper], axis=1) - 0.5)
+        results[n] = frame(n, 0.5 + about @ apart)
+    assert find_parties(appearance, results, 0) is None
+
+
 def test_too_few_frames_say_nothing(appearance):
     assert find_parties(appearance, run_of(appearance, range(0, 2), range(2, 4), np.random.default_rng(5)), 0) is None
 

@@ -11,11 +11,13 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from verdigris.core.geometry.homography import homography_from_quads
+from verdigris.core.geometry.homography import apply_homography, homography_from_quads
+from verdigris.core.geometry.resample import resample
 from verdigris.core.types import Bool, Float32, Float64
 
 # Side of the patches at the corners, px of the held picture.
 PATCH = 72
+_GRID = np.stack(np.meshgrid(np.arange(PATCH), np.arange(PATCH)), axis=-1).reshape(-1, 2) + 0.5 - PATCH / 2
 # Share of a patch that must belong to the region, and its contrast in code values: a blank one says nothing.
 LEAST_WEIGHT = 0.12
 LEAST_CONTRAST = 0.004
@@ -60,15 +62,8 @@ def corner_patches(values: Float32, corners: Float64, reference: Float64) -> lis
     with -1 where the picture has nothing
     """
     h = homography_from_quads(reference, corners)
-    half = np.array([[1, 0, -0.5], [0, 1, -0.5], [0, 0, 1.0]])
-    patches = []
-    for corner in reference:
-        place = np.array([[1, 0, corner[0] - PATCH / 2], [0, 1, corner[1] - PATCH / 2], [0, 0, 1.0]])
-        to_frame = half @ h @ place @ np.linalg.inv(half)
-        flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
-        patch = cv2.warpPerspective(values, to_frame, (PATCH, PATCH), flags=flags, borderMode=cv2.BORDER_CONSTANT, borderValue=-1.0)
-        patches.append(np.asarray(patch, np.float32))
-    return patches
+    at = [apply_homography(h, corner + _GRID).reshape(PATCH, PATCH, 2) for corner in reference]
+    return [resample(values, a, outside=-1.0) for a in at]
 
 
 def patch_shift(patch: Float32, reference: Float32, weight: Float32) -> Float64:
@@ -97,10 +92,7 @@ def _refine(patch: Float32, reference: Float32, window: Float32, shift: Float64)
     jacobian = np.stack([gx.ravel(), gy.ravel(), -(window * reference).ravel(), -window.ravel()], axis=1).astype(np.float64)
     moved = patch
     for _ in range(12):
-        moved = cv2.warpAffine(
-            patch, np.array([[1, 0, shift[0]], [0, 1, shift[1]]]), (PATCH, PATCH),
-            flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE,
-        )  # fmt: skip
+        moved = resample(patch, (_GRID + PATCH / 2 + shift).reshape(PATCH, PATCH, 2))
         step = np.linalg.lstsq(jacobian, -(window * moved).ravel().astype(np.float64), rcond=None)[0]
         shift = shift + step[:2]
         if np.hypot(*step[:2]) < 1e-3 or np.hypot(*shift) > PATCH / 4:

@@ -159,7 +159,7 @@ def _approach(fit: Fit, h: Float64, stage: _Stage) -> tuple[Float64, float] | No
             gone, blurred = gone + last, blurred + abs(change)
             short = max(stop, SETTLED * fit.noise * float(np.linalg.norm(step_sigma)) / n[0, 0])
             little = (0.05 + 0.03 * abs(fit.blur)) * (10 if least >= COARSE_VARIANCE else 1)
-            if gone > LINEAR_PX or (last < short and abs(change) < little):
+            if gone > LINEAR_PX or blurred > 2 * little or (last < short and abs(change) < little):
                 break
         # What was predicted along straight lines is as good as a look where the way was so short that bends do not show.
         if last < short and CURVED * gone**2 < short and blurred < little:

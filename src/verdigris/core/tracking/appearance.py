@@ -5,18 +5,21 @@ References
 Lindeberg, Scale-space theory in computer vision, 1994 (blurs as one family, additive in variance).
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
+from scipy.interpolate import RectBivariateSpline
 
 from verdigris.core.geometry.homography import apply_homography
+from verdigris.core.geometry.resample import resample
 from verdigris.core.tracking.optics import STILL, Movement, Optics
 from verdigris.core.tracking.tone import encode_table, to_code, to_light
 from verdigris.core.types import Bool, Float32, Float64, Int
 
 VARIANCES = np.array([0.3, 0.64, 1.3, 2.6, 5.2, 10.4, 20.8, 41.6, 83.2])
 MARGIN_PX = 40
+GRID_PX = 16
 USUAL_VARIANCE = 0.64
 # How far samples stay from the rim of the region, px: usually, at least, and as a share of its half width.
 RIM_PX, LEAST_RIM_PX, NARROW = 3.0, 2.0, 0.2
@@ -35,6 +38,7 @@ class Appearance:
     steps : (levels - 1, h, w) float32, differences of neighbouring levels
     table : light to code values, see `tone`
     points : (N, 2) float64, ideal reference px of samples, strongest of each neighbourhood first kept
+    seen : (N, 2) float64, plate px at which the reference frame shows them
     depth : (N,) float32, distance of a sample from the rim of the region, px
     tiles : (N,) int64 tile of each sample, ascending
     centres : (tiles, 2) float64, ideal reference px
@@ -49,6 +53,7 @@ class Appearance:
     steps: Float32
     table: Float32
     points: Float64
+    seen: Float64
     depth: Float32
     tiles: Int
     centres: Float64
@@ -59,7 +64,7 @@ class Appearance:
 
 
 def build_appearance(
-    values: Float32, region: Bool, optics: Optics, move: Movement = STILL, most: int = 24000, few: int = 4000, across: int | None = None
+    values: Float32, region: Bool, optics: Optics, move: Movement = STILL, most: int = 24000, few: int = 4000
 ) -> Appearance | None:
     """Prepare a reference picture; None when the region has too few pixels.
 
@@ -69,63 +74,120 @@ def build_appearance(
     region : (H, W) bool, pixels that move with the plane
     move : movement of the plane at the reference frame
     most, few : numbers of samples
-    across : tiles to a side; by default up to 10, at least 60 samples to a tile
     """
     ys, xs = np.nonzero(region)
     if len(xs) < 200:
         return None
-    light, inside, origin = _crop(values, region, optics, move, (xs.min(), ys.min(), xs.max() + 1, ys.max() + 1))
-    stack = np.stack([cv2.GaussianBlur(light, (0, 0), float(np.sqrt(s)), borderType=cv2.BORDER_REFLECT_101) for s in VARIANCES])
-    table = encode_table(optics.tone)
+    crop = _Crop.of((xs.min(), ys.min(), xs.max() + 1, ys.max() + 1), optics, move)
+    stack, table = _stack(crop.light(values, optics.tone)), encode_table(optics.tone)
     soft = to_code(np.ascontiguousarray(stack[1]), table)
     gx, gy = cv2.Sobel(soft, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(soft, cv2.CV_32F, 0, 1, scale=0.125)
     strength = np.hypot(gx, gy)
-    depth = cv2.distanceTransform(inside.astype(np.uint8), cv2.DIST_L2, 5)
+    depth = cv2.distanceTransform(crop.mask(region).astype(np.uint8), cv2.DIST_L2, 5)
     # The very rim often lies on a depth edge, where what is behind shows; a narrow region keeps its middle.
     ys, xs = np.nonzero(depth > min(RIM_PX, max(LEAST_RIM_PX, NARROW * float(depth.max()))))
     if len(xs) < 100:
         return None
     chosen = _choose(cv2.GaussianBlur(strength, (0, 0), 1.5)[ys, xs], xs, ys, most)
     ys, xs = ys[chosen], xs[chosen]
-    points = np.stack([xs + 0.5, ys + 0.5], axis=1) + origin
+    points = np.stack([xs + 0.5, ys + 0.5], axis=1) + crop.origin
+    across = int(np.clip(np.sqrt(len(points) / 60), 2, 10))
     low, high = points.min(axis=0), points.max(axis=0) + 1e-6
-    across = across or int(np.clip(np.sqrt(len(points) / 60), 2, 10))
     cell = np.clip(((points - low) / (high - low) * across).astype(np.int64), 0, across - 1)
     tiles = cell[:, 1] * across + cell[:, 0]
     order = np.argsort(tiles, kind="stable")
-    points, tiles, depths = points[order], tiles[order], depth[ys, xs][order]
-    mass = np.bincount(tiles, minlength=across * across)
-    middles = (np.stack(np.meshgrid(np.arange(across), np.arange(across)), axis=-1).reshape(-1, 2) + 0.5) / across
-    sums = np.stack([np.bincount(tiles, points[:, i], across * across) for i in (0, 1)], axis=1)
-    # A tile without samples keeps its number, so that tiles mean the same under other optics.
-    centres = np.where(mass[:, None] > 0, sums / np.maximum(mass, 1)[:, None], low + middles * (high - low))
-    stride = max(1, len(points) // few)
-    middle, s = (low + high) / 2, 2.0 / float(np.hypot(*(high - low)))
-    normaliser = np.array([[s, 0, -s * middle[0]], [0, s, -s * middle[1]], [0, 0, 1]])
+    points, tiles, depths = points[order], tiles[order], depth[ys, xs][order].astype(np.float32)
+    seen = points if crop.at is None else optics.project(points, np.eye(3), move, optics.shutter or 0.0)
     return Appearance(
-        origin, stack, np.ascontiguousarray(stack[1:] - stack[:-1]), table, points, depths.astype(np.float32), tiles, centres, across,
-        np.arange(0, len(points), stride), normaliser, float(strength[ys, xs].mean()),
+        crop.origin, stack, stack[1:] - stack[:-1], table, points, seen, depths, tiles, _centres(points, tiles, across), across,
+        np.arange(0, len(points), max(1, len(points) // few)), _normaliser(points), float(strength[ys, xs].mean()),
     )  # fmt: skip
 
 
-def _crop(values: Float32, region: Bool, optics: Optics, move: Movement, box: tuple[int, int, int, int]) -> tuple[Float32, Bool, Float64]:
-    """The region's surroundings in linear light and ideal coordinates, its mask, and the crop's corner."""
-    x0, y0, x1, y1 = box
-    exposure = optics.shutter or 0.0
-    if optics.is_plain and exposure * float(np.abs(move.a).max()) == 0:
-        left, top = max(0, x0 - MARGIN_PX), max(0, y0 - MARGIN_PX)
-        part = np.s_[top : y1 + MARGIN_PX, left : x1 + MARGIN_PX]
-        return to_light(np.ascontiguousarray(values[part]), optics.tone), region[part], np.array([left, top], float)
-    rim = np.array([[x, y] for x in np.linspace(x0, x1, 9) for y in np.linspace(y0, y1, 9)])
-    ideal = optics.plane(rim, np.eye(3), move)
-    left, top = np.floor(ideal.min(axis=0)).astype(int) - MARGIN_PX
-    right, bottom = np.ceil(ideal.max(axis=0)).astype(int) + MARGIN_PX
-    x, y = np.meshgrid(np.arange(left, right) + 0.5, np.arange(top, bottom) + 0.5)
-    at = optics.project(np.stack([x.ravel(), y.ravel()], axis=1), np.eye(3), move, exposure).reshape(*x.shape, 2)
-    u, w = at[..., 0].astype(np.float32) - 0.5, at[..., 1].astype(np.float32) - 0.5
-    light = cv2.remap(to_light(values, optics.tone), u, w, cv2.INTER_LANCZOS4, borderMode=cv2.BORDER_REPLICATE)
-    inside = cv2.remap(region.astype(np.uint8), u, w, cv2.INTER_NEAREST, borderValue=0) > 0
-    return np.asarray(light, np.float32), inside, np.array([left, top], float)
+def under_other_optics(known: Appearance, values: Float32, optics: Optics, move: Movement) -> Appearance:
+    """The same samples of a reference picture seen through other optics, so that fits under both can be held against each other."""
+    low, high = np.floor(known.seen.min(axis=0)).astype(int) - 1, np.ceil(known.seen.max(axis=0)).astype(int) + 1
+    crop = _Crop.of((low[0], low[1], high[0], high[1]), optics, move)
+    stack = _stack(crop.light(values, optics.tone))
+    points = known.seen if crop.at is None else optics.plane(known.seen, np.eye(3), move)
+    return replace(
+        known, origin=crop.origin, stack=stack, steps=stack[1:] - stack[:-1], table=encode_table(optics.tone), points=points,
+        centres=_centres(points, known.tiles, known.across), normaliser=_normaliser(points),
+    )  # fmt: skip
+
+
+def _stack(light: Float32) -> Float32:
+    return np.stack([cv2.GaussianBlur(light, (0, 0), float(np.sqrt(s)), borderType=cv2.BORDER_REFLECT_101) for s in VARIANCES])
+
+
+def _centres(points: Float64, tiles: Int, across: int) -> Float64:
+    """Middles of the tiles' samples, (tiles, 2). A tile without samples keeps its number, so that tiles mean the same in all frames."""
+    low, high = points.min(axis=0), points.max(axis=0)
+    mass = np.bincount(tiles, minlength=across * across)
+    middles = (np.stack(np.meshgrid(np.arange(across), np.arange(across)), axis=-1).reshape(-1, 2) + 0.5) / across
+    sums = np.stack([np.bincount(tiles, points[:, i], across * across) for i in (0, 1)], axis=1)
+    return np.where(mass[:, None] > 0, sums / np.maximum(mass, 1)[:, None], low + middles * (high - low))
+
+
+def _normaliser(points: Float64) -> Float64:
+    """Similarity that brings points to about -1..1, (3, 3)."""
+    low, high = points.min(axis=0), points.max(axis=0)
+    middle, s = (low + high) / 2, 2.0 / max(float(np.hypot(*(high - low))), 8.0)
+    return np.array([[s, 0, -s * middle[0]], [0, s, -s * middle[1]], [0, 0, 1]])
+
+
+@dataclass(frozen=True)
+class _Crop:
+    """Surroundings of a region in ideal coordinates.
+
+    Attributes
+    ----------
+    origin : (2,) float64, ideal px of its top-left corner
+    size : width and height, px
+    at : (h, w, 2) float32, plate px at which each of its pixels is seen; None where it is the plate itself
+    """
+
+    origin: Float64
+    size: tuple[int, int]
+    at: Float32 | None
+
+    @classmethod
+    def of(cls, box: tuple[int, int, int, int], optics: Optics, move: Movement) -> "_Crop":
+        """Around a box of plate px (x0, y0, x1, y1)."""
+        x0, y0, x1, y1 = box
+        exposure = optics.shutter or 0.0
+        if optics.is_plain and exposure * float(np.abs(move.a).max()) == 0:
+            left, top = max(0, x0 - MARGIN_PX), max(0, y0 - MARGIN_PX)
+            right, bottom = min(optics.width, x1 + MARGIN_PX), min(optics.height, y1 + MARGIN_PX)
+            return cls(np.array([left, top], float), (right - left, bottom - top), None)
+        rim = np.array([[x, y] for x in np.linspace(x0, x1, 9) for y in np.linspace(y0, y1, 9)])
+        ideal = optics.plane(rim, np.eye(3), move)
+        left, top = np.floor(ideal.min(axis=0)).astype(int) - MARGIN_PX
+        right, bottom = np.ceil(ideal.max(axis=0)).astype(int) + MARGIN_PX
+        width, height = int(right - left), int(bottom - top)
+        # Lens and rows bend slowly: a coarse grid says where everything is seen.
+        x, y = (np.arange(-1, -(-n // GRID_PX) + 2) * float(GRID_PX) for n in (width, height))
+        grid = np.stack(np.meshgrid(x + left + 0.5, y + top + 0.5), axis=-1)
+        seen = optics.project(grid.reshape(-1, 2), np.eye(3), move, exposure).reshape(grid.shape)
+        at = np.stack([RectBivariateSpline(y, x, seen[..., i])(np.arange(height), np.arange(width)) for i in (0, 1)], axis=-1)
+        return cls(np.array([left, top], float), (width, height), at.astype(np.float32))
+
+    def light(self, values: Float32, tone: float) -> Float32:
+        """Linear light of code values (H, W)."""
+        if self.at is None:
+            return to_light(np.ascontiguousarray(values[self._part]), tone)
+        return resample(to_light(values, tone), self.at)
+
+    def mask(self, region: Bool) -> Bool:
+        """What belongs to a region (H, W)."""
+        if self.at is None:
+            return region[self._part]
+        return cv2.remap(region.astype(np.uint8), self.at - 0.5, None, cv2.INTER_NEAREST, borderValue=0) > 0
+
+    @property
+    def _part(self) -> tuple[slice, slice]:
+        x, y = self.origin.astype(int)
+        return np.s_[y : y + self.size[1], x : x + self.size[0]]
 
 
 def _choose(strength: Float32, xs: Int, ys: Int, most: int) -> Int:
@@ -148,8 +210,4 @@ def _choose(strength: Float32, xs: Int, ys: Int, most: int) -> Int:
 
 def frame_normaliser(appearance: Appearance, h: Float64) -> Float64:
     """Similarity that brings the region, as a frame shows it, to about -1..1, (3, 3)."""
-    at = apply_homography(h, appearance.centres)
-    low, high = at.min(axis=0), at.max(axis=0)
-    s = 2.0 / max(float(np.hypot(*(high - low))), 8.0)
-    middle = (low + high) / 2
-    return np.array([[s, 0, -s * middle[0]], [0, s, -s * middle[1]], [0, 0, 1]])
+    return _normaliser(apply_homography(h, appearance.centres))

@@ -19,6 +19,9 @@ LEAST_FRAMES = 3
 # How differently a tile has to agree with the two groups of frames, and the share of the region a party has.
 APART = 0.4
 LEAST_PARTY = 0.12
+# Where there are two parties, this share of all that frames disagree about is which of them they went with. People who pass,
+# rows that are read later, a lens: they disagree about many things.
+LEAST_LEAD = 0.6
 
 
 @dataclass(frozen=True)
@@ -54,7 +57,10 @@ def find_parties(appearance: Appearance, results: Mapping[int, FrameResult], ref
         return None
     mean = np.where(known, seen, 0.0).sum(axis=0) / np.maximum(known.sum(axis=0), 1)
     centred = np.where(known & telling, seen - mean, 0.0)
-    side = np.linalg.svd(centred, full_matrices=False)[0][:, 0]
+    directions, weight, _ = np.linalg.svd(centred, full_matrices=False)
+    side = directions[:, 0]
+    if weight[0] ** 2 < LEAST_LEAD * float(np.sum(weight**2)):
+        return None
     first = side > 0.5 * (side.max() + side.min())
     if min(first.sum(), (~first).sum()) < LEAST_FRAMES:
         return None

@@ -21,6 +21,8 @@ MEDIAN_TO_SIGMA = 1.4826
 # Noise is never taken to be less, code values, nor slip to be less or more, px.
 LEAST_NOISE = 1e-3
 SLIP_PX = (0.005, 0.5)
+# So many tiles that move with the plane tell the noise without those that do not.
+LEAST_TELLING = 12
 
 
 @dataclass(frozen=True)
@@ -225,8 +227,8 @@ class Fit:
         if not alive.any():
             return
         starts, ratio, square = self.samples.starts, np.empty(len(self.weights), np.float32), np.empty(len(self.gain))
-        # Tiles that see something else say nothing of the noise.
-        telling = np.where(self.apart, 0.0, self.mass) if np.any(alive & ~self.apart) else self.mass
+        # Tiles that see something else say nothing of the noise, as long as there are others.
+        telling = np.where(self.apart, 0.0, self.mass) if (alive & ~self.apart).sum() >= LEAST_TELLING else self.mass
         self.noise, self.slip = tell_noise(
             starts, self.template, self.values, self.slope, self.seen, self.gain, self.bias, telling, MEDIAN_TO_SIGMA, LEAST_NOISE, *SLIP_PX
         )

@@ -14,7 +14,7 @@ from verdigris.core.geometry.homography import apply_homography, homography_from
 from verdigris.core.geometry.quad import find_quad_problem
 from verdigris.core.tracking.align import FROM_FAR, FROM_NEAR, Looks, align
 from verdigris.core.tracking.alignment import Alignment
-from verdigris.core.tracking.appearance import Appearance, build_appearance
+from verdigris.core.tracking.appearance import Appearance, build_appearance, under_other_optics
 from verdigris.core.tracking.bow import USUAL_FOCAL, Bow
 from verdigris.core.tracking.doubt import bend_at, corner_margins, corner_sigmas
 from verdigris.core.tracking.features import Finder, choose_features, follow_features, moved
@@ -176,9 +176,7 @@ class PlaneFollower:
         if self._appearance is not None and not (
             optics.tone == self.optics.tone and optics.is_plain and self.optics.is_plain and not optics.shutter and not self.optics.shutter
         ):
-            other._appearance = build_appearance(
-                self._picture.values, self.region, optics, reference_movement, across=self._appearance.across
-            )
+            other._appearance = under_other_optics(self._appearance, self._picture.values, optics, reference_movement)
         return other
 
     @property
@@ -198,9 +196,7 @@ class PlaneFollower:
         """The reference picture under another tone curve."""
         if bend not in self._bent:
             optics = replace(self.optics, tone=bend)
-            made = build_appearance(self._picture.values, self.region, optics, self.reference_movement, across=self.appearance.across)
-            assert made is not None
-            self._bent = {bend: made}
+            self._bent = {bend: under_other_optics(self.appearance, self._picture.values, optics, self.reference_movement)}
         return self._bent[bend]
 
     @property

@@ -16,6 +16,7 @@ import numpy as np
 LEAST_SAMPLES = 12
 LEAST_WEIGHT = 1e-6
 TRACE = 1e-5
+LEAST_VARIANCE, LEAST_GAIN, MOST_GAIN = np.float32(1e-9), np.float32(0.05), np.float32(20.0)
 # Where the biweight ends, in standard deviations, and how large one residual may count in the mean square of a tile.
 TUKEY = 4.685
 MOST_RATIO = 12.0
@@ -45,8 +46,8 @@ def fit_tiles(starts, template, values, seen, weights, gain, bias, correlation, 
             tt += w[i] * a * a
             tv += w[i] * a * b
             vv += w[i] * b * b
-        vt, vf, c = max(tt / total, 1e-9), max(vv / total, 1e-9), tv / total
-        g = min(max(c / vt, 0.05), 20.0)
+        vt, vf, c = max(tt / total, LEAST_VARIANCE), max(vv / total, LEAST_VARIANCE), tv / total
+        g = min(max(c / vt, LEAST_GAIN), MOST_GAIN)
         gain[k], bias[k], correlation[k], mass[k], energy[k] = g, mv - g * mt, c / np.sqrt(vt * vf), count, vt
 
 
@@ -185,7 +186,7 @@ def reweigh(starts, ratio, slope, seen, gain, mass, tile_weight, noise, slip, we
 @numba.njit(cache=True, nogil=True, fastmath=True)
 def left_and_slope(starts, template, values, slope, weights, gain, bias):  # type: ignore[no-untyped-def]
     """Weighted sums of squared residuals and of squared slopes."""
-    left, steep = 0.0, 0.0
+    left, steep = np.float64(0), np.float64(0)
     for tile in range(gain.shape[0]):
         g, b = np.float32(gain[tile]), np.float32(bias[tile])
         lo, hi = starts[tile], starts[tile + 1]
