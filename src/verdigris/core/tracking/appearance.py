@@ -18,6 +18,8 @@ from verdigris.core.tracking.tone import encode_table, to_code, to_light
 from verdigris.core.types import Bool, Float32, Float64, Int
 
 VARIANCES = np.array([0.3, 0.64, 1.3, 2.6, 5.2, 10.4, 20.8, 41.6, 83.2])
+# From this variance on, px^2, pictures may be softened in steps.
+SOFT = 5.0
 MARGIN_PX = 40
 GRID_PX = 16
 USUAL_VARIANCE = 0.64
@@ -117,7 +119,12 @@ def under_other_optics(known: Appearance, values: Float32, optics: Optics, move:
 
 
 def _stack(light: Float32) -> Float32:
-    return np.stack([cv2.GaussianBlur(light, (0, 0), float(np.sqrt(s)), borderType=cv2.BORDER_REFLECT_101) for s in VARIANCES])
+    """The picture at all softnesses; the softest are made from softer ones, as variances add."""
+    levels: list[Float32] = []
+    for i, variance in enumerate(VARIANCES):
+        start, missing = (light, variance) if variance < SOFT else (levels[i - 1], variance - VARIANCES[i - 1])
+        levels.append(np.asarray(cv2.GaussianBlur(start, (0, 0), float(np.sqrt(missing)), borderType=cv2.BORDER_REFLECT_101), np.float32))
+    return np.stack(levels)
 
 
 def _centres(points: Float64, tiles: Int, across: int) -> Float64:

@@ -12,6 +12,7 @@ Benhimane and Malis, Homography-based 2D visual tracking and servoing, IJRR 26(7
 from typing import Literal
 
 import cv2
+import numba
 import numpy as np
 
 from verdigris.core.geometry.homography import apply_homography, fit_homography, normalised
@@ -38,12 +39,30 @@ GENERATORS = np.array(
 
 def exponential(parameters: Float64) -> Float64:
     """Matrix exponential of a combination of the first k generators, (3, 3), normalised coordinates."""
-    a = np.tensordot(parameters, GENERATORS[: len(parameters)], axes=1)
+    return np.asarray(_exponential(np.ascontiguousarray(parameters, np.float64), GENERATORS), np.float64)
+
+
+@numba.njit(cache=True, nogil=True)
+def _exponential(parameters, generators):  # type: ignore[no-untyped-def]
+    a = np.zeros((3, 3))
+    for k in range(parameters.shape[0]):
+        a += parameters[k] * generators[k]
     result, term = np.eye(3), np.eye(3)
     for i in range(1, 12):
-        term = term @ a / i
-        result = result + term
+        term = _product(term, a) / i
+        result += term
     return result
+
+
+@numba.njit(cache=True, nogil=True, inline="always")
+def _product(a, b):  # type: ignore[no-untyped-def]
+    """Product of two 3 x 3 matrices."""
+    out = np.zeros((3, 3))
+    for i in range(3):
+        for j in range(3):
+            for k in range(3):
+                out[i, j] += a[i, k] * b[k, j]
+    return out
 
 
 def point_jacobian(points: Float64, freedoms: int) -> Float64:

@@ -116,22 +116,7 @@ class Optics:
         -----
         log M = 2 artanh((M - I)(M + I)^-1), summed in coordinates in which the picture is about 1 across.
         """
-        s = 2.0 / self.width
-        n = np.array([[s, 0, -1.0], [0, s, -s * self.height / 2], [0, 0, 1.0]])
-        scaled = n @ m @ np.linalg.inv(n)
-        det = np.linalg.det(scaled)
-        if not np.isfinite(det) or det <= 0:
-            return STILL.v
-        scaled = scaled / np.cbrt(det)
-        y = (scaled - np.eye(3)) @ np.linalg.inv(scaled + np.eye(3))
-        if np.abs(y).max() > 0.7:
-            return STILL.v
-        square, term, total = y @ y, y, y.copy()
-        for k in range(3, 20, 2):
-            term = term @ square
-            total += term / k
-        log = 2 * np.linalg.inv(n) @ total @ n
-        return np.asarray(log - np.eye(3) * np.trace(log) / 3)
+        return np.asarray(_log(np.ascontiguousarray(m, np.float64), float(self.width), float(self.height)), np.float64)
 
     def movement(self, poses: dict[int, Float64]) -> Movement:
         """Velocity and acceleration at offset 0 from poses at offsets -2..2 that are known, frames; 0 must be among them.
@@ -153,6 +138,28 @@ class Optics:
             if side in f:
                 return Movement(side * f[side], STILL.a)
         return STILL
+
+
+@numba.njit(cache=True, nogil=True)
+def _log(m, width, height):  # type: ignore[no-untyped-def]
+    """See `Optics.log`."""
+    s = 2.0 / width
+    n = np.array([[s, 0.0, -1.0], [0.0, s, -s * height / 2], [0.0, 0.0, 1.0]])
+    back = np.linalg.inv(n)
+    scaled = n @ m @ back
+    det = np.linalg.det(scaled)
+    if not np.isfinite(det) or det <= 0:
+        return np.zeros((3, 3))
+    scaled = scaled / det ** (1.0 / 3.0)
+    y = (scaled - np.eye(3)) @ np.linalg.inv(scaled + np.eye(3))
+    if np.abs(y).max() > 0.7:
+        return np.zeros((3, 3))
+    square, term, total = y @ y, y, y.copy()
+    for k in range(3, 20, 2):
+        term = term @ square
+        total += term / k
+    log = 2 * back @ total @ n
+    return log - np.eye(3) * np.trace(log) / 3
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)

@@ -6,7 +6,7 @@ Triggs et al., Bundle adjustment - a modern synthesis, 2000 (elimination of per-
 Meingast, Geyer and Sastry, Geometric models of rolling-shutter cameras, OMNIVIS 2005.
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -185,7 +185,7 @@ def _reduced(
     fit: Fit, follower: PlaneFollower, h: Float64, conditions: Conditions, terms: tuple[Term, ...]
 ) -> tuple[Float64, Float64, Float64]:
     """Normal equations of the shared terms with pose and blur eliminated: (m, m), (m,), (tiles, m)."""
-    rows = np.stack([_row(fit, follower, h, conditions, t) for t in terms]).astype(np.float32)
+    rows = np.stack(list(_rows(fit, follower, h, conditions, terms))).astype(np.float32)
     hessians, tile_score = fit.equations(np.concatenate([fit.jacobian, rows]))
     hessian, score, k = hessians.sum(axis=0), tile_score.sum(axis=0), len(fit.jacobian)
     scale = np.sqrt(np.maximum(np.diag(hessian)[:k], 1e-12))
@@ -200,13 +200,8 @@ def _reduced(
     )
 
 
-def _row(fit: Fit, follower: PlaneFollower, h: Float64, conditions: Conditions, term: Term) -> Float64:
-    """Change of the predicted values per unit of a shared term, (N,)."""
-    if term == "shutter":
-        return np.asarray(fit.by_shutter(h), float)
-    if term == "tone":
-        bend = follower.optics.tone + 0.03
-        return np.asarray(fit.by_tone(follower.bent(bend), bend, h), float)
+def _rows(fit: Fit, follower: PlaneFollower, h: Float64, conditions: Conditions, terms: tuple[Term, ...]) -> Iterator[Float64]:
+    """Change of the predicted values per unit of each shared term, (N,)."""
     s, optics = fit.samples, follower.optics
     assert s is not None
     # Where nothing is predicted, gradients are not set.
@@ -215,17 +210,27 @@ def _row(fit: Fit, follower: PlaneFollower, h: Float64, conditions: Conditions, 
     seen = np.asarray(s.pixels + 0.5, np.float64)
     plane = optics.plane(seen, h, conditions.movement)
     at_reference = optics.project(plane, np.eye(3), follower.reference_movement)
-    if term in BOW:
-        unit = (1.0, 0.0) if term == "bow_along" else (0.0, 1.0)
-        row = -np.sum(frame_gradient * follower.bowed(unit).offset(s.ideal, h), axis=1)
-    elif term == "readout":
-        rho, rho_reference = seen[:, 1] / optics.height - 0.5, at_reference[:, 1] / optics.height - 0.5
-        change = -rho[:, None] * flow(plane, conditions.movement) + rho_reference[:, None] * flow(plane, follower.reference_movement)
-        row = np.sum(own_gradient * change, axis=1)
-    else:
-        epsilon = 1e-3
-        other = with_values(optics, {term: value_of(optics, term) + epsilon})
-        there = (other.ideal(seen) - s.ideal) / epsilon
-        here = (other.project(plane, np.eye(3), follower.reference_movement) - at_reference) / epsilon
-        row = np.sum(frame_gradient * there, axis=1) + np.sum(own_gradient * here, axis=1)
-    return np.where(fit.seen, row, 0.0)
+
+    def along(gradient: Float64, change: Float64) -> Float64:
+        return gradient[:, 0] * change[:, 0] + gradient[:, 1] * change[:, 1]
+
+    for term in terms:
+        if term == "shutter":
+            row = np.asarray(fit.by_shutter(h), float)
+        elif term == "tone":
+            bend = follower.optics.tone + 0.03
+            row = np.asarray(fit.by_tone(follower.bent(bend), bend, h), float)
+        elif term in BOW:
+            unit = (1.0, 0.0) if term == "bow_along" else (0.0, 1.0)
+            row = -along(frame_gradient, follower.bowed(unit).offset(s.ideal, h))
+        elif term == "readout":
+            rho, rho_reference = seen[:, 1] / optics.height - 0.5, at_reference[:, 1] / optics.height - 0.5
+            change = -rho[:, None] * flow(plane, conditions.movement) + rho_reference[:, None] * flow(plane, follower.reference_movement)
+            row = along(own_gradient, change)
+        else:
+            epsilon = 1e-3
+            other = with_values(optics, {term: value_of(optics, term) + epsilon})
+            there = (other.ideal(seen) - s.ideal) / epsilon
+            here = (other.project(plane, np.eye(3), follower.reference_movement) - at_reference) / epsilon
+            row = along(frame_gradient, there) + along(own_gradient, here)
+        yield np.where(fit.seen, row, 0.0)
