@@ -177,10 +177,11 @@ def _simpler_first(equations: Equations, optics: Optics, allowed: tuple[Term, ..
         chosen = choose_terms(equations.only(among), optics, among, WORTH_TRYING)[0]
         return tuple(t for t in TERMS if t in chosen)
 
-    sets = [certain(*LENS, *BOW), certain(*LENS), certain(*BOW, *CENTRE), certain(*BOW), certain(*CENTRE), certain()]
+    with_lens = (certain(*BOW, *CENTRE), certain(*BOW, "k2"), certain(*BOW), certain(*CENTRE))
+    sets = [certain(*LENS, *BOW), certain(*LENS), *with_lens, certain()]
     # A lens or a bow that was found around poses that were far off, and that the equations do not ask for any more, is to go.
-    gone = tuple(t for t in (*BOW, "k1", "k2") if t in allowed and value_of(optics, t) != 0 and t not in sets[4])
-    given_up = tuple(t for t in TERMS if t in (*sets[4], *gone)) if gone else ()
+    gone = tuple(t for t in (*BOW, "k1", "k2") if t in allowed and value_of(optics, t) != 0 and t not in with_lens[-1])
+    given_up = tuple(t for t in TERMS if t in (*with_lens[-1], *gone)) if gone else ()
 
     def premature(terms: tuple[Term, ...]) -> bool:
         """Whether one is asked for that shows only once the other is known: a centre beside a new second term, a bow beside a lens."""
@@ -237,7 +238,7 @@ def _solve(
     base: PlaneFollower, results: Mapping[int, FrameResult], pictures: Mapping[int, Asked],
     terms: tuple[Term, ...], first: Equations, stop: Callable[[], bool],
 ) -> tuple[PlaneFollower, dict[str, Estimate]] | None:  # fmt: skip
-    """Some terms, iterated until they settle; None when one of them is not certain, or on a stop."""
+    """Some terms, iterated until they settle; those that turn out not to be certain are left out. None when none is, or on a stop."""
     found, equations = base, first.only(terms)
     for i in range(MOST_ROUNDS):
         if i:
@@ -252,9 +253,10 @@ def _solve(
         found = base.under(with_values(found.optics, values), base.reference_movement)
         if all(abs(step[t]) < 0.5 * estimates[t].sigma + 1e-4 for t in estimates):
             break
-    if any(abs(e.value) < SIGNIFICANT * e.sigma for e in estimates.values()):
-        return None
-    return found, estimates
+    sure = tuple(t for t in terms if t in estimates and abs(estimates[t].value) >= SIGNIFICANT * estimates[t].sigma)
+    if len(sure) == len(estimates):
+        return found, estimates
+    return _solve(base, results, pictures, sure, first, stop) if sure else None
 
 
 def choose_frames(follower: PlaneFollower, results: Mapping[int, FrameResult]) -> list[int]:
