@@ -16,13 +16,15 @@ from verdigris.core.tracking.appearance import USUAL_VARIANCE, Appearance
 from verdigris.core.tracking.doubt import bend_of, bent_jacobian, picture_of, sandwich, seen_box
 from verdigris.core.tracking.fit import Conditions, Fit, box_of
 from verdigris.core.tracking.frame_pictures import FramePictures
-from verdigris.core.tracking.motion import Motion, exponential
+from verdigris.core.tracking.motion import Motion, exponential, point_jacobian
 from verdigris.core.tracking.optics import Optics
 from verdigris.core.types import Float32, Float64, Int
 
 COARSE_VARIANCE = 5.0
 # A step this small against its standard deviation changes nothing any more.
 SETTLED = 0.08
+# Share of the doubt within which steps may still go to and fro.
+WITHIN = 0.5
 # Steps after which a shutter is judged by what it leaves.
 CHOOSING_STEPS = 4
 # Steps on one look, as long as they stay within what straight lines predict, px.
@@ -80,8 +82,8 @@ def fit_at(
 
 def _refined(
     appearance: Appearance, optics: Optics, values: Float32, start: Float64, conditions: Conditions, motion: Motion, plan: "list[_Stage]"
-) -> tuple["Fit", Float64, float] | None:
-    """Fit, pose, and the last step's length, px: 0 when it was too short to matter."""
+) -> tuple["Fit", Float64, Float64 | None] | None:
+    """Fit, pose, and the last step (freedoms,); None when it was too short to matter."""
     box = box_of(appearance, optics, start, conditions.movement)
     if box is None:
         return None
@@ -90,7 +92,7 @@ def _refined(
     def fit_with(shutter: float) -> Fit:
         return Fit(appearance, optics, pictures, replace(conditions, shutter=shutter, shutters=()), motion)
 
-    fit, h, last = fit_with(conditions.shutter), start, 0.0
+    fit, h, last = fit_with(conditions.shutter), start, None
     open_to = conditions.shutters
     for stage in plan:
         # In a soft picture one smear looks like another.
@@ -128,13 +130,13 @@ def _likeliest(fits: list[Fit], start: Float64, stage: _Stage) -> Fit:
     return Fit(best.appearance, best.optics, best.pictures, best.conditions, best.motion)
 
 
-def _approach(fit: Fit, h: Float64, stage: _Stage) -> tuple[Float64, float] | None:
-    """Pose after some steps, and the last one's length, px: 0 when it was too short to matter; None when hardly any pixel is left."""
+def _approach(fit: Fit, h: Float64, stage: _Stage) -> tuple[Float64, Float64 | None] | None:
+    """Pose after some steps, and the last one (freedoms,), None when it was too short to matter; None when hardly any pixel is left."""
     which, least, most, stop = stage
     if not fit.place(h, which):
         return None
     # The first step trusts all samples alike: weights that were found elsewhere would hold the pose where they fit.
-    placed_at, last, fresh = h, np.inf, True
+    placed_at, last, fresh = h, np.full(fit.freedoms, np.inf), True
     for _ in range(most):
         fit.look(h, least)
         gone = blurred = 0.0
@@ -155,15 +157,15 @@ def _approach(fit: Fit, h: Float64, stage: _Stage) -> tuple[Float64, float] | No
             change = float(np.clip(fit.blur + change, -25.0, 40.0)) - fit.blur
             fit.blur += change
             fit.advance(np.append(step[:-1], change))
-            last = float(np.abs(step[:-1]).sum()) / n[0, 0]
-            gone, blurred = gone + last, blurred + abs(change)
+            last, far = step[:-1], float(np.abs(step[:-1]).sum()) / n[0, 0]
+            gone, blurred = gone + far, blurred + abs(change)
             short = max(stop, SETTLED * fit.noise * float(np.linalg.norm(step_sigma)) / n[0, 0])
             little = (0.05 + 0.03 * abs(fit.blur)) * (10 if least >= COARSE_VARIANCE else 1)
-            if gone > LINEAR_PX or blurred > 2 * little or (last < short and abs(change) < little):
+            if gone > LINEAR_PX or blurred > 2 * little or (far < short and abs(change) < little):
                 break
         # What was predicted along straight lines is as good as a look where the way was so short that bends do not show.
-        if last < short and CURVED * gone**2 < short and blurred < little:
-            return h, 0.0
+        if far < short and CURVED * gone**2 < short and blurred < little:
+            return h, None
         if least < COARSE_VARIANCE and _drift(fit.appearance, placed_at, h) > 1.0:
             placed_at = h
             if not fit.place(h, which):
@@ -186,17 +188,25 @@ def _step(fit: Fit) -> tuple[Float64, Float64] | None:
     return step, np.sqrt(np.maximum(np.diag(inverse)[:-1], 0.0))
 
 
-def _conclude(fit: Fit, h: Float64, last_step: float) -> Alignment:
-    if last_step:
+def _conclude(fit: Fit, h: Float64, last_step: Float64 | None) -> Alignment:
+    if last_step is not None:
         fit.look(h, USUAL_VARIANCE)
     fit.reweigh()
     hessians, scores = fit.equations(bent_jacobian(fit))
     bend, k = bend_of(fit, hessians.sum(axis=0), scores), fit.freedoms
     own = hessians[:, : k + 1, : k + 1]
-    covariance = sandwich(own.sum(axis=0), scores[:, : k + 1], own)
-    # Steps that stay within the doubt go to and fro as weights change: that is settled too.
-    doubt = float(np.sqrt(np.trace(covariance[:2, :2]))) / fit.normaliser[0, 0]
+    covariance = sandwich(own.sum(axis=0), scores[:, : k + 1], own)[:k, :k]
+    seen = seen_box(fit)
     return Alignment(
-        h, covariance[:k, :k], fit.normaliser, fit.residual_px(), float(fit.weights.sum()) / max(1, fit.total), fit.good_share(), fit.blur,
-        fit.conditions.shutter, fit.cost(), fit.agreement, last_step < 0.5 * doubt, *bend, seen_box(fit), picture_of(fit),
+        h, covariance, fit.normaliser, fit.residual_px(), float(fit.weights.sum()) / max(1, fit.total), fit.good_share(), fit.blur,
+        fit.conditions.shutter, fit.cost(), fit.agreement, last_step is None or _within(last_step, covariance, seen), *bend, seen,
+        picture_of(fit),
     )  # fmt: skip
+
+
+def _within(step: Float64, covariance: Float64, seen: Float64) -> bool:
+    """Whether a step stays well within the doubt wherever the plane is seen: it goes to and fro as weights change, which is settled too."""
+    (left, top), (right, bottom) = seen
+    jac = point_jacobian(np.array([[left, top], [right, top], [right, bottom], [left, bottom]]), len(step))
+    variance = np.einsum("nik,kl,nil->n", jac, covariance, jac)
+    return bool(np.all(np.sum((jac @ step) ** 2, axis=1) < WITHIN**2 * variance))

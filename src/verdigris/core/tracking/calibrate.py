@@ -37,7 +37,9 @@ from verdigris.core.types import Bool, Float64
 # Fits of some frames at some smoothing.
 _Fits = dict[tuple[int, float], tuple[Fit, Float64] | None]
 MOST_FRAMES = 9
-MOST_ROUNDS = 3
+MOST_ROUNDS = 4
+# Steps that shrink evenly are taken ahead by as many at most.
+MOST_AHEAD = 2.0
 WORTH_ANOTHER_ROUND = 0.02
 SIGNIFICANT = 5.0
 CERTAIN = 7.0
@@ -239,17 +241,23 @@ def _solve(
     terms: tuple[Term, ...], first: Equations, stop: Callable[[], bool],
 ) -> tuple[PlaneFollower, dict[str, Estimate]] | None:  # fmt: skip
     """Some terms, iterated until they settle; those that turn out not to be certain are left out. None when none is, or on a stop."""
-    found, equations = base, first.only(terms)
+    found, equations, last = base, first.only(terms), np.zeros(0)
     for i in range(MOST_ROUNDS):
         if i:
-            again = linearise(found, found.restated(results), pictures, terms, stop)
+            # Tiles that disagreed as long as nobody knew of the lens are those that tell of it.
+            asked = {n: replace(a, trust=equations.trust) for n, a in pictures.items()}
+            again = linearise(found, found.restated(results), asked, terms, stop)
             if again is None:
                 return None
             equations = again
         estimates, step = choose_terms(equations, found.optics, terms, WORTH_TRYING)
         if not estimates:
             return None
-        values: dict[str, float] = {t: estimates[t].value if t in estimates else 0.0 for t in terms}
+        gone = np.array([step[t] / e.sigma for t, e in estimates.items()])
+        # A lens that is only being found is still too far off for that.
+        ahead = _ahead(gone, last) if base.optics.lens is not None and base.optics.lens.k1 else 0.0
+        last = gone if ahead == 0 else np.zeros(0)
+        values: dict[str, float] = {t: estimates[t].value + ahead * step[t] if t in estimates else 0.0 for t in terms}
         found = base.under(with_values(found.optics, values), base.reference_movement)
         if all(abs(step[t]) < 0.5 * estimates[t].sigma + 1e-4 for t in estimates):
             break
@@ -257,6 +265,21 @@ def _solve(
     if len(sure) == len(estimates):
         return found, estimates
     return _solve(base, results, pictures, sure, first, stop) if sure else None
+
+
+def _ahead(step: Float64, last: Float64) -> float:
+    """How much further the steps to come would lead, in steps; 0 where two in a row do not say.
+
+    Samples that a lens moves most are those that disagree most as long as it is not known: each step is held back by their weights.
+
+    References
+    ----------
+    Aitken, On Bernoulli's numerical solution of algebraic equations, Proc. Roy. Soc. Edinburgh 46, 1926 (extrapolated sequences).
+    """
+    if len(step) != len(last):
+        return 0.0
+    shrinks = float(step @ last) / max(float(last @ last), 1e-12)
+    return min(1 / (1 - shrinks) - 1, MOST_AHEAD) if 0.2 < shrinks < 1 else 0.0
 
 
 def choose_frames(follower: PlaneFollower, results: Mapping[int, FrameResult]) -> list[int]:
@@ -280,7 +303,7 @@ def _shutter(results: Mapping[int, FrameResult]) -> float:
 
 def trust_of_run(follower: PlaneFollower, results: Mapping[int, FrameResult]) -> Float64 | None:
     """How far each tile moves with the plane over a run."""
-    return trust_of(e for n, r in results.items() if n != follower.reference_frame and (e := r.evidence) is not None)
+    return trust_of(e.tiles for n, r in results.items() if n != follower.reference_frame and (e := r.evidence) is not None)
 
 
 def _gain(

@@ -43,7 +43,7 @@ NEAR_PX = 0.35
 # A frame that leaves no more than this many times what those around it leave is where it belongs.
 USUAL_COST = 1.15
 COMPARED_FRAMES = 5
-# One that leaves this many times as much, as if its picture had slipped by this much, has gone with something else.
+# One that leaves this many times as much, as if its picture had slipped by this much, has gone with something else, px.
 ODD_COST, ODD_SLIP_PX = 5.0, 0.5
 # Frames around a frame whose bends are looked at together with its own.
 NEAR_BENDS = tuple(k for k in range(-6, 7) if k)
@@ -290,10 +290,12 @@ class PlaneFollower:
             if best.evidence is not None and best.evidence.cost <= USUAL_COST * self._cost_nearby(frame, results):
                 break
         usual = self._cost_nearby(frame, results)
-        odd = best is not None and (best.residual_px or 0.0) > ODD_SLIP_PX
-        if odd and best is not None and best.evidence is not None and 0 < ODD_COST * usual < best.evidence.cost:
+        if best is not None and best.evidence is not None and (best.residual_px or 0.0) > ODD_SLIP_PX and usual > 0:
             times = best.evidence.cost / usual
-            best = _lost(frame, best.share_used, f"The picture disagrees {times:.0f} times as much as around here: something else is seen.")
+            # The less of it looks as it should, the less it takes.
+            if times > max(ODD_COST * best.evidence.good, USUAL_COST):
+                reason = f"The picture disagrees {times:.1f} times as much as around here: something else is seen."
+                best = _lost(frame, best.share_used, reason)
         # Margin and all: frames that went astray together through each other are sure of everything but that.
         if known.through is not None and _worst(best) > _worst(known):
             return known
@@ -416,7 +418,7 @@ class PlaneFollower:
             shutter,
             choice,
             hidden,
-            trust_of([e for _, e in past]),
+            trust_of(e.tiles for _, e in past),
             self.bow,
         )
 
@@ -475,9 +477,14 @@ class PlaneFollower:
         return ""
 
 
-def trust_of(evidence: Iterable[Evidence]) -> Float64 | None:
-    """How far each tile of a region moves with the plane over some frames, (tiles,) 0.02..1; None from fewer than three."""
-    seen = [e.tiles for e in evidence if e.tiles is not None]
+def trust_of(tiles: Iterable[Float32 | None]) -> Float64 | None:
+    """How far each tile of a region moves with the plane over some frames, (tiles,) 0.02..1; None from fewer than three.
+
+    Parameters
+    ----------
+    tiles : for every frame (tiles,) 0..1, how far each moves with the plane there, NaN where it does not show; or None
+    """
+    seen = [t for t in tiles if t is not None]
     if len(seen) < 3:
         return None
     stack = np.array(seen)

@@ -16,7 +16,7 @@ from verdigris.core.geometry.lens import Lens
 from verdigris.core.tracking.align import fit_at
 from verdigris.core.tracking.doubt import sandwich
 from verdigris.core.tracking.fit import Conditions, Fit
-from verdigris.core.tracking.follow import FrameResult, PlaneFollower
+from verdigris.core.tracking.follow import FrameResult, PlaneFollower, trust_of
 from verdigris.core.tracking.optics import Optics, flow
 from verdigris.core.types import Bool, Float32, Float64
 
@@ -60,13 +60,14 @@ def conditions_at(follower: PlaneFollower, n: int, results: Mapping[int, FrameRe
 
 @dataclass(frozen=True)
 class Equations:
-    """Normal equations of the shared terms over all chosen frames."""
+    """Normal equations of the shared terms over all chosen frames, and how far each tile moves with the plane there."""
 
     hessian: Float64
     score: Float64
     clusters: Float64
     total: float
     terms: tuple[Term, ...]
+    trust: Float64 | None = None
 
     def only(self, terms: tuple[Term, ...]) -> "Equations":
         """The equations of some of the terms."""
@@ -89,7 +90,8 @@ def linearise(
 ) -> Equations | None:  # fmt: skip
     """Equations of some terms around the present optics; None on a stop, or when no frame can be compared."""
     count = len(terms)
-    hessian, score, clusters, total = np.zeros((count, count)), np.zeros(count), [], 0.0
+    hessian, score, total = np.zeros((count, count)), np.zeros(count), 0.0
+    clusters, agreements = [], []
     for n, asked in pictures.items():
         evidence = follower.evidence_of(stated[n])
         if stop():
@@ -101,12 +103,13 @@ def linearise(
         if found is None:
             continue
         fit, h = found
+        agreements.append(fit.agreement)
         fit.leave_out(~fit.steep())
         total += float(np.sum(fit.weights * fit.residuals() ** 2)) / max(fit.noise, 1e-3) ** 2
         reduced = _reduced(fit, follower, h, conditions, terms)
         hessian, score = hessian + reduced[0], score + reduced[1]
         clusters.append(reduced[2])
-    return Equations(hessian, score, np.concatenate(clusters), total, terms) if clusters else None
+    return Equations(hessian, score, np.concatenate(clusters), total, terms, trust_of(agreements)) if clusters else None
 
 
 def choose_terms(
