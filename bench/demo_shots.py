@@ -8,7 +8,7 @@ import numpy as np
 
 from bench.material import FOLDER, quiet
 from bench.report import table, write_section
-from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.core.types import Float64
 from verdigris.demo.project import generate
 from verdigris.demo.shots import SHOTS, document_of_scene, kiosk_document

@@ -10,7 +10,7 @@ import numpy as np
 
 from bench.material import demo_shot
 from bench.report import table, write_section
-from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.media.writer import FilmWriter
 from verdigris.runs.project import OpenShot
 from verdigris.runs.tracking import follow_surface
@@ -57,7 +57,7 @@ MEMORY_SCRIPT = """
 import resource, sys, tempfile
 from pathlib import Path
 import numpy as np
-from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.demo.write import film_facts
 from verdigris.media.frames import RgbFrame
 from verdigris.media.stills import write_still

@@ -5,7 +5,8 @@ import numpy as np
 from bench.tracking.cases import Plate
 from bench.tracking.measure import Answer
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking.follow import AnalysisPicture, FrameResult, PlaneFollower
+from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.core.tracking.second_look import look_again
 from verdigris.core.tracking.templates import Templates
 

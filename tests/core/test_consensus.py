@@ -11,7 +11,7 @@ from tests.plates import make_plate
 from verdigris.core.matte.occlusion import region_mask
 from verdigris.core.tracking.appearance import build_appearance
 from verdigris.core.tracking.consensus import find_parties, went_astray
-from verdigris.core.tracking.follow import Evidence, FrameResult
+from verdigris.core.tracking.frame_result import Evidence, FrameResult
 from verdigris.core.tracking.optics import Optics
 
 PLATE = make_plate(count=3, reference=1)

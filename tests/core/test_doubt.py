@@ -9,7 +9,8 @@ from bench.tracking.cases import Recipe, a_photograph, make
 from bench.tracking.render import Camera
 from tests.core.test_camera import errors
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking.follow import AnalysisPicture, FrameResult, PlaneFollower
+from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.frame_result import FrameResult
 
 SMALL = Recipe(count=9, reference=4, size=(640, 360), scale=0.34, camera=Camera(noise=2.0))
 

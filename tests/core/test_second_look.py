@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 
 from verdigris.core.tracking import second_look
-from verdigris.core.tracking.follow import AnalysisPicture, Evidence, FrameResult
+from verdigris.core.tracking.follow import AnalysisPicture
+from verdigris.core.tracking.frame_result import Evidence, FrameResult
 from verdigris.core.tracking.optics import STILL, Movement
 
 FRAMES = range(30)

@@ -7,7 +7,8 @@ import pytest
 
 from tests.plates import Plate, faded, make_plate, texture
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking.follow import AnalysisPicture, Evidence, FrameResult, PlaneFollower
+from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.frame_result import Evidence, FrameResult
 from verdigris.core.tracking.second_look import look_again
 from verdigris.core.tracking.templates import LEAST_GOOD, LEAST_SHARE, Templates, agrees, region_at
 

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.media.facts import MediaFacts
 from verdigris.media.frames import RgbFrame
 from verdigris.runs.artwork import PlacedArtwork, artwork_frame

@@ -9,7 +9,7 @@ from pydantic import ValidationError
 from tests.runs.test_mending_and_advice import folder, shot, true_track  # noqa: F401
 from verdigris.core.geometry.held_still import HELD, canvas_for, frame_to_still
 from verdigris.core.geometry.homography import apply_homography
-from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.formats.still_json import StillFrames
 from verdigris.media.reader import open_media
 from verdigris.media.stills import read_still, write_still

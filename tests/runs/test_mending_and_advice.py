@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from pydantic import ValidationError
 
-from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.runs.advice import advise_exclusions, advise_motion
 from verdigris.runs.errors import RunError
 from verdigris.runs.fronts import outline_at

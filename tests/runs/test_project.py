@@ -5,7 +5,7 @@ import numpy as np
 import pytest
 
 from verdigris.core.light.yuv import YuvCoding
-from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.media.frames import RgbFrame, YuvFrame
 from verdigris.media.reader import open_media
 from verdigris.runs.errors import RunError

@@ -7,7 +7,7 @@ import pytest
 
 from tests.runs.test_mending_and_advice import changed, folder, shot, true_track  # noqa: F401
 from verdigris.core.geometry.homography import homography_from_quads
-from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.core.tracking.mend import LEFT_OUT
 from verdigris.media.reader import open_media
 from verdigris.runs.advice import advise_exclusions

@@ -13,7 +13,7 @@ from verdigris.api.context import Folder, Transaction
 from verdigris.api.decoding import in_its_process
 from verdigris.api.models import DisagreementView, FrameWorthView, JitterView, LensView, MotionAdvice
 from verdigris.api.views import proxy_sources
-from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.core.tracking.shared_terms import CENTRE
 from verdigris.formats.track_json import Track, make_track
 from verdigris.media.facts import MediaFacts

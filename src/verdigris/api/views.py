@@ -21,7 +21,7 @@ from verdigris.api.models import (
 )
 from verdigris.api.recent import Recent
 from verdigris.core.inspection.doubt import Evidence, frames_to_look_at
-from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.core.tracking.mend import LEFT_OUT
 from verdigris.media.facts import MediaFacts
 from verdigris.runs.mending import mended

@@ -48,7 +48,7 @@ def disagreements(
     """Follow a surface and outline where its region does not move with it: content, reflections, things in front."""
     from dataclasses import asdict
 
-    from verdigris.core.tracking.follow import FrameResult
+    from verdigris.core.tracking.frame_result import FrameResult
     from verdigris.runs.advice import advise_exclusions
     from verdigris.runs.errors import RunError
     from verdigris.runs.project import OpenShot

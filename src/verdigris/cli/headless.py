@@ -61,7 +61,7 @@ def track(
     json: Json = False,
 ) -> None:
     """Follow the planes of a shot. Begun tracks in OUT are gone on with, so a stopped run loses nothing."""
-    from verdigris.core.tracking.follow import FrameResult
+    from verdigris.core.tracking.frame_result import FrameResult
     from verdigris.formats.corners_csv import write_corners_csv
     from verdigris.formats.track_json import make_track, read_tracks, write_tracks
     from verdigris.runs.mending import mended, tied
@@ -162,7 +162,7 @@ def render(
 ) -> None:
     """Render a shot to a film or to stills. A stopped run goes on where it was."""
     from verdigris.core.geometry.held_still import HELD
-    from verdigris.core.tracking.follow import FrameResult
+    from verdigris.core.tracking.frame_result import FrameResult
     from verdigris.formats.track_json import read_tracks
     from verdigris.runs.compose import check_ready, frames_without_track
     from verdigris.runs.mending import mended

@@ -5,7 +5,7 @@ import uuid
 from collections.abc import Iterator
 from pathlib import Path
 
-from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.jobs.queue import app, enqueue
 from verdigris.jobs.running import RunningJob, run_job
 from verdigris.media.errors import MediaError

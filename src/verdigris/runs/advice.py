@@ -10,7 +10,8 @@ from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.tracking.calibrate import Calibration, calibrate
 from verdigris.core.tracking.disagreement import Disagreement, find_disagreements
 from verdigris.core.tracking.features import choose_features, follow_features
-from verdigris.core.tracking.follow import FrameResult, PlaneFollower
+from verdigris.core.tracking.follow import PlaneFollower
+from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.core.tracking.propose import Proposal, propose
 from verdigris.core.tracking.shared_terms import BOW
 from verdigris.core.types import Bool, Float64

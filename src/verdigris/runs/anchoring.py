@@ -5,7 +5,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from verdigris.core.geometry.homography import apply_homography
-from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.core.tracking.mend import re_anchor
 from verdigris.core.types import Float64
 from verdigris.runs.errors import RunError

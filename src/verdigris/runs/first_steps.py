@@ -12,7 +12,7 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from verdigris import __version__
-from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.formats.track_json import make_track, read_tracks, write_tracks
 from verdigris.media.reader import FrameSource
 from verdigris.runs.errors import RunError

@@ -9,7 +9,7 @@ from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.geometry.quad import find_quad_problem
 from verdigris.core.geometry.shapes import keyed_points, smooth_outline
 from verdigris.core.matte.occlusion import occlusion
-from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.core.types import Float32, Float64
 from verdigris.shot.document import Occluder, Shot, Surface
 

@@ -8,7 +8,7 @@ import numpy as np
 from verdigris.core.geometry.held_still import Canvas, Held, canvas_for, frame_to_still
 from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.geometry.quad import find_quad_problem
-from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.core.types import Float32, Float64
 from verdigris.media.frames import Frame, RgbFrame, linear_light
 from verdigris.runs.errors import RunError

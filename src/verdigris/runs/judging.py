@@ -8,7 +8,7 @@ from verdigris.core.geometry.quad import signed_area
 from verdigris.core.geometry.shapes import polygon_coverage
 from verdigris.core.inspection.jitter import Jitter, measure_jitter
 from verdigris.core.inspection.reference import FrameWorth, sharpness, weigh_frames
-from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.core.types import Float64
 from verdigris.media.reader import Reader
 from verdigris.runs.artwork import ArtworkSource

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.core.tracking.mend import fill_gaps, hold, leave_out, smooth, smooth_span, tie_span
 from verdigris.runs.errors import RunError
 from verdigris.runs.fronts import Tracks

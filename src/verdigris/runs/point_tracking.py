@@ -6,7 +6,8 @@ import numpy as np
 
 from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.geometry.quad import find_quad_problem
-from verdigris.core.tracking.follow import AnalysisPicture, FrameResult, Status
+from verdigris.core.tracking.follow import AnalysisPicture
+from verdigris.core.tracking.frame_result import FrameResult, Status
 from verdigris.core.tracking.point_sets import PointTracks, choose_points, figures_of, trimmed
 from verdigris.core.tracking.points import PatternProblem, PointResult, borrow, follow_point, plane_from_points
 from verdigris.core.types import Float64

@@ -7,7 +7,7 @@ import numpy as np
 
 from verdigris.core.geometry.shapes import polygon_coverage, smooth_outline
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.core.types import Bool, Float64
 from verdigris.runs.fronts import Tracks, coverage_in_front, riding_points
 from verdigris.shot.document import RegionShape, Shot, Surface

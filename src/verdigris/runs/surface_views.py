@@ -11,7 +11,7 @@ from verdigris.core.geometry.quad import surface_aspect
 from verdigris.core.inspection.coverage_picture import paint_coverage
 from verdigris.core.inspection.stand_in import lay_stand_in, stand_in_chart
 from verdigris.core.tracking.analysis import AnalysisMaker
-from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.core.types import Uint8
 from verdigris.media.frames import rgb8
 from verdigris.runs.errors import RunError

@@ -9,7 +9,8 @@ import numpy as np
 from verdigris.core.geometry.lens import Lens
 from verdigris.core.geometry.straight_lines import LensEstimate, LinesProblem, lens_from_lines
 from verdigris.core.tracking.analysis import AnalysisMaker
-from verdigris.core.tracking.follow import AnalysisPicture, FrameResult, PlaneFollower
+from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.core.tracking.optics import Optics
 from verdigris.core.tracking.points import PointResult
 from verdigris.core.tracking.second_look import look_again

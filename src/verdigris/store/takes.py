@@ -9,7 +9,7 @@ from sqlalchemy import Uuid, func, literal, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.core.tracking.points import PointResult
 from verdigris.runs.mending import mended_tracks
 from verdigris.shot.document import Shot, Surface, tracking_key

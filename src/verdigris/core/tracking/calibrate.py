@@ -14,7 +14,8 @@ from verdigris.core.tracking.align import fit_at
 from verdigris.core.tracking.appearance import USUAL_VARIANCE
 from verdigris.core.tracking.bow import focal_of
 from verdigris.core.tracking.fit import Fit
-from verdigris.core.tracking.follow import SHUTTERS, SMEARING_PX, AnalysisPicture, FrameResult, PlaneFollower, trust_of, widened
+from verdigris.core.tracking.follow import SHUTTERS, SMEARING_PX, AnalysisPicture, PlaneFollower, widened
+from verdigris.core.tracking.frame_result import FrameResult, trust_of
 from verdigris.core.tracking.optics import Movement, Optics, flow
 from verdigris.core.tracking.shared_terms import (
     BOW,

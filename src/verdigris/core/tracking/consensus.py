@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from verdigris.core.tracking.appearance import Appearance
-from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.core.types import Bool, Float64
 
 LEAST_FRAMES = 3

@@ -13,7 +13,7 @@ import cv2
 import numpy as np
 
 from verdigris.core.tracking.appearance import Appearance
-from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.core.types import Float32, Float64
 
 Kind = Literal["content", "passing"]

@@ -1,10 +1,9 @@
 """Follow one plane frame by frame: predict, refine, judge. A frame it is not sure of is lost, with a reason."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from copy import copy
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Literal
 
 import cv2
 import numpy as np
@@ -19,20 +18,17 @@ from verdigris.core.tracking.bow import USUAL_FOCAL, Bow
 from verdigris.core.tracking.doubt import bend_at, corner_margins, corner_sigmas
 from verdigris.core.tracking.features import Finder, choose_features, follow_features, moved
 from verdigris.core.tracking.fit import Conditions
+from verdigris.core.tracking.frame_result import Evidence, FrameResult, lost, trust_of, worst_of
+from verdigris.core.tracking.judge import reason_against
 from verdigris.core.tracking.motion import Motion, estimate_motion
 from verdigris.core.tracking.optics import STILL, Movement, Optics, flow
 from verdigris.core.tracking.point_evidence import look_at_points, weigh_points
 from verdigris.core.types import Bool, Float32, Float64, Uint8
 
-Status = Literal["followed", "carried", "by_hand", "lost"]
-
 # What interpolation, compression and the choice of pixels leave, whatever the residuals say.
 SIGMA_FLOOR_PX = 0.004
 # Share of an exposure by which its middle may be misjudged: shutters open and close as they like.
 LATE = 0.003
-LEAST_SHARE = 0.05
-LEAST_GOOD = 0.15
-MOST_SIGMA_PX = 2.5
 # Exposures an open shutter may have, as variance in time; which it is shows as soon as something moves.
 SHUTTERS = (0.0, 0.25**2 / 12, 0.37**2 / 12, 0.5**2 / 12, 0.7**2 / 12, 1.0 / 12)
 # Movement, px a frame, below which the shutter cannot be seen.
@@ -57,64 +53,6 @@ class FollowProblem:
 
     code: str
     reason: str
-
-
-@dataclass(frozen=True)
-class Evidence:
-    """What the next frames, and a second look, can use of a frame that was followed.
-
-    Attributes
-    ----------
-    pose : (3, 3) float64, ideal frame px from ideal reference px, at the middle row's time
-    movement : how the plane was taken to move when it was compared
-    blur : variance by which the frame is softer than the reference, plate px^2
-    shutter : variance of the exposure in time, frames^2; None where nothing moved enough to show it
-    tiles : (tiles,) float32, 0..1, how far each tile of the region moves with the plane; NaN where it does not show
-    cost : what is left where the picture is steep, code values
-    good : 0..1, share of the region's texture that was seen as it should be
-    bend : (2, 4) float64, how far the corners would move on a surface that bends, see `bend_at`, px^2; None when not known
-    """
-
-    pose: Float64
-    movement: Movement = STILL
-    blur: float = 0.0
-    shutter: float | None = None
-    tiles: Float32 | None = None
-    cost: float = 0.0
-    good: float = 0.0
-    bend: Float64 | None = None
-
-
-@dataclass(frozen=True)
-class FrameResult:
-    """Where the plane is at one frame.
-
-    Attributes
-    ----------
-    frame : index from 0
-    status : `followed`, or `lost` with a reason
-    homography : (3, 3) float64, takes the reference frame's corners to this frame's, plate px; None when lost
-    corners : (4, 2) float64, where they are seen, plate px; None when lost
-    sigma_px : (4,) float64, radial standard deviation per corner; None when lost
-    residual_px : disagreement of the picture with the reference, plate px; None when lost
-    share_used : 0..1 of the region
-    reason : why it is lost, or empty
-    evidence : for the run itself; not kept
-    margin_px : how far the worst corner would move if surface and lens were allowed to bend, plate px; None when lost
-    through : the frame it was compared with instead of the reference, see `templates`; None where it was the reference
-    """
-
-    frame: int
-    status: Status
-    homography: Float64 | None
-    corners: Float64 | None
-    sigma_px: Float64 | None
-    residual_px: float | None
-    share_used: float
-    reason: str = ""
-    evidence: Evidence | None = None
-    margin_px: float | None = None
-    through: int | None = None
 
 
 @dataclass(frozen=True)
@@ -245,7 +183,7 @@ class PlaneFollower:
                 again = self._refine(frame, now, found, past, hidden)
                 if again.status == "followed":
                     return again
-        return judged or _lost(frame, 0.0, "Nothing in this frame looks like the region at the reference frame.")
+        return judged or lost(frame, 0.0, "Nothing in this frame looks like the region at the reference frame.")
 
     def settle(
         self, frame: int, now: AnalysisPicture, results: Mapping[int, FrameResult], hidden: Bool | None, trust: Float64 | None = None,
@@ -295,9 +233,9 @@ class PlaneFollower:
             # The less of it looks as it should, the less it takes.
             if times > max(ODD_COST * best.evidence.good, USUAL_COST):
                 reason = f"The picture disagrees {times:.1f} times as much as around here: something else is seen."
-                best = _lost(frame, best.share_used, reason)
+                best = lost(frame, best.share_used, reason)
         # Margin and all: frames that went astray together through each other are sure of everything but that.
-        if known.through is not None and _worst(best) > _worst(known):
+        if known.through is not None and worst_of(best) > worst_of(known):
             return known
         return best or known
 
@@ -428,7 +366,7 @@ class PlaneFollower:
 
     def _conclude(self, frame: int, a: Alignment | None, conditions: Conditions, near: Sequence[Float64] = ()) -> FrameResult:
         if a is None:
-            return _lost(frame, 0.0, "The region is out of the picture here, or wholly covered.")
+            return lost(frame, 0.0, "The region is out of the picture here, or wholly covered.")
         corners = self.optics.project(self.plane_corners, a.h, conditions.movement)
         ideal = apply_homography(a.h, self.plane_corners)
         bend = bend_at(a, ideal)
@@ -436,9 +374,9 @@ class PlaneFollower:
         late = LATE * np.sqrt(12 * a.shutter) * np.linalg.norm(flow(self.plane_corners, conditions.movement), axis=1)
         own = corner_sigmas(a, ideal)
         sigma = np.sqrt(own**2 + margin**2 + late**2 + SIGMA_FLOOR_PX**2)
-        problem = self._judge(a, corners, own)
+        problem = reason_against(a, corners, own, (self.optics.width, self.optics.height))
         if problem:
-            return _lost(frame, a.share_used, problem)
+            return lost(frame, a.share_used, problem)
         h = a.h if self.optics.is_plain else homography_from_quads(self.corners, corners)
         return FrameResult(
             frame,
@@ -462,53 +400,6 @@ class PlaneFollower:
             float(margin.max()),
         )
 
-    def _judge(self, a: Alignment, corners: Float64, sigma: Float64) -> str:
-        """Reason for not believing an alignment; empty when it holds."""
-        if find_quad_problem(corners) is not None or np.abs(corners).max() > 20 * max(self.optics.width, self.optics.height):
-            return "The corners would cross or collapse: the picture does not hold them."
-        if a.share_used < LEAST_SHARE:
-            return f"Only {100 * a.share_used:.0f} % of the region can be compared here; the rest is covered or out of the picture."
-        if a.good_share < LEAST_GOOD:
-            return f"Only {100 * a.good_share:.0f} % of what shows looks like the region at the reference frame."
-        if float(sigma.max()) > MOST_SIGMA_PX:
-            return f"A corner is unsure by {sigma.max():.1f} px; more than {MOST_SIGMA_PX:g} px is not reported as found."
-        if not a.converged and float(sigma.max()) > 1.0:
-            return "The position did not settle."
-        return ""
-
-
-def trust_of(tiles: Iterable[Float32 | None]) -> Float64 | None:
-    """How far each tile of a region moves with the plane over some frames, (tiles,) 0.02..1; None from fewer than three.
-
-    Parameters
-    ----------
-    tiles : for every frame (tiles,) 0..1, how far each moves with the plane there, NaN where it does not show; or None
-    """
-    seen = [t for t in tiles if t is not None]
-    if len(seen) < 3:
-        return None
-    stack = np.array(seen)
-    known = np.isfinite(stack)
-    mean = np.where(known, stack, 0.0).sum(axis=0) / np.maximum(known.sum(axis=0), 1)
-    # A tile that hardly ever showed is neither trusted nor distrusted.
-    mean = np.where(known.sum(axis=0) >= 3, mean, 0.7)
-    return np.asarray(np.clip((mean - 0.2) / max(0.5, float(np.quantile(mean, 0.9)) - 0.2), 0.02, 1.0), float)
-
-
-def doubt_of(result: FrameResult) -> float:
-    """Doubt of the worst corner without the margin, px: how badly the picture holds it. Infinite when lost.
-
-    What a lens, rows or a bent surface leave over is in the margin; a template would not know better.
-    """
-    if result.sigma_px is None:
-        return float("inf")
-    return float(np.sqrt(max(float(result.sigma_px.max()) ** 2 - (result.margin_px or 0.0) ** 2, 0.0)))
-
-
-def _worst(result: FrameResult | None) -> float:
-    """Doubt of the worst corner, px; infinite when lost."""
-    return float("inf") if result is None or result.sigma_px is None else float(result.sigma_px.max())
-
 
 def widened(hidden: Bool | None) -> Bool | None:
     """Smoothing mixes what is in front into the pixels next to it: leave those out too."""
@@ -527,7 +418,3 @@ def _region_problem(region: Bool, corners: Float64) -> FollowProblem | None:
     if count < 400:
         return FollowProblem("region_small", f"The region has {count} pixels at the reference frame; at least 400 are needed.")
     return None
-
-
-def _lost(frame: int, share: float, reason: str) -> FrameResult:
-    return FrameResult(frame, "lost", None, None, None, None, share, reason)

@@ -16,7 +16,7 @@ import numpy as np
 
 from verdigris.core.geometry.homography import homography_from_quads, normalised
 from verdigris.core.geometry.quad import find_quad_problem
-from verdigris.core.tracking.follow import FrameResult
+from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.core.types import Float64
 
 EXACT_PX = 1e-4

@@ -6,7 +6,8 @@ import numpy as np
 
 from verdigris.core.tracking.calibrate import calibrate, choose_frames, trust_of_run, worth_settling
 from verdigris.core.tracking.consensus import find_parties, went_astray
-from verdigris.core.tracking.follow import AnalysisPicture, FrameResult, PlaneFollower
+from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.core.tracking.optics import flow
 from verdigris.core.types import Bool
 

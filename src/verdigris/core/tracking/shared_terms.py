@@ -16,7 +16,8 @@ from verdigris.core.geometry.lens import Lens
 from verdigris.core.tracking.align import fit_at
 from verdigris.core.tracking.doubt import sandwich
 from verdigris.core.tracking.fit import Conditions, Fit
-from verdigris.core.tracking.follow import FrameResult, PlaneFollower, trust_of
+from verdigris.core.tracking.follow import PlaneFollower
+from verdigris.core.tracking.frame_result import FrameResult, trust_of
 from verdigris.core.tracking.optics import Optics, flow
 from verdigris.core.types import Bool, Float32, Float64
 

@@ -14,7 +14,8 @@ import numpy as np
 
 from verdigris.core.geometry.homography import homography_from_quads
 from verdigris.core.geometry.quad import signed_area
-from verdigris.core.tracking.follow import AnalysisPicture, Evidence, FrameResult, PlaneFollower, doubt_of
+from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.frame_result import Evidence, FrameResult, doubt_of
 from verdigris.core.tracking.optics import Movement
 from verdigris.core.types import Bool, Float64, Int
 
