@@ -9,7 +9,7 @@ from bench.tracking.cases import Path, Recipe, a_photograph, make, turning, wave
 from bench.tracking.ours import follow
 from bench.tracking.render import Camera, seen_at, shutter
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking.calibrate import calibrate, trust_of_run, worth_settling
+from verdigris.core.tracking.calibrate import MOST_AHEAD, _ahead, calibrate, trust_of_run, worth_settling
 from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
 from verdigris.core.tracking.second_look import look_again
 
@@ -128,3 +128,24 @@ def test_a_lens_off_centre_is_found_with_its_centre_once_it_is_known_to_bend(mon
     middle, truth = np.array([320.0, 180.0]), np.array([338.0, 168.0])
     assert np.linalg.norm(found.centre - truth) < 0.8 * np.linalg.norm(middle - truth)
     assert found.k1 == pytest.approx(-0.12, abs=0.02)
+
+
+@pytest.mark.parametrize("seed", [2, 4])
+def test_a_lens_off_centre_is_not_taken_for_a_bow(seed):
+    """The tiles that disagree most are those that tell of it; a second term that turns out uncertain must not take the first along."""
+    lens = (-0.12, 0.0, 338.0, 168.0)
+    plate = make(seed, replace(SMALL, count=17, reference=8, scale=0.55, camera=Camera(noise=1.0, lens=lens)), a_photograph)
+    results = [r for n, r in enumerate(follow(plate)) if n != plate.reference and r.corners is not None]
+    assert len(results) == 16
+    error = np.array([np.linalg.norm(r.corners - plate.truth[r.frame], axis=1) for r in results])
+    assert np.median(error) < 0.25
+    assert error.max() < 0.8
+    assert np.mean(error > 4 * np.array([r.sigma_px for r in results])) < 0.1
+
+
+def test_steps_that_shrink_evenly_are_taken_ahead():
+    steps = [0.6**k * np.array([3.0, -1.0]) for k in range(40)]
+    assert (1 + _ahead(steps[1], steps[0])) * steps[1] == pytest.approx(np.sum(steps[1:], axis=0))
+    assert _ahead(0.95 * steps[0], steps[0]) == MOST_AHEAD
+    # To and fro, growing, or of other terms: nothing is said of what comes.
+    assert _ahead(-steps[1], steps[0]) == _ahead(2 * steps[0], steps[0]) == _ahead(steps[1], np.zeros(0)) == 0.0

@@ -206,6 +206,8 @@ def _conclude(fit: Fit, h: Float64, last_step: Float64 | None) -> Alignment:
 
 def _within(step: Float64, covariance: Float64, seen: Float64) -> bool:
     """Whether a step stays well within the doubt wherever the plane is seen: it goes to and fro as weights change, which is settled too."""
+    if not np.all(np.isfinite(step)):
+        return False
     (left, top), (right, bottom) = seen
     jac = point_jacobian(np.array([[left, top], [right, top], [right, bottom], [left, bottom]]), len(step))
     variance = np.einsum("nik,kl,nil->n", jac, covariance, jac)
