@@ -7,16 +7,18 @@ import pytest
 from tests.plates import about, look_up, make_plate, texture
 from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking.appearance import USUAL_VARIANCE, build_appearance
+from verdigris.core.tracking.appearance import USUAL_VARIANCE, build_appearance, under_other_optics
+from verdigris.core.tracking.bow import Bow
 from verdigris.core.tracking.doubt import BENDS, bent_jacobian
 from verdigris.core.tracking.fit import Conditions, Fit, box_of
 from verdigris.core.tracking.frame_pictures import FramePictures
 from verdigris.core.tracking.motion import exponential
-from verdigris.core.tracking.optics import STILL, Optics
+from verdigris.core.tracking.optics import STILL, Movement, Optics
 from verdigris.core.tracking.synthesis import SMOOTHING_STEP, softness
 
 WIDTH, HEIGHT, AT = 480, 320, 6
 PLAIN = Conditions(STILL, STILL)
+MOVING = Movement(np.array([[0, 0, 14.0], [0, 0, 5.0], [0, 0, 0]]), STILL.a)
 
 
 @pytest.fixture(scope="module")
@@ -192,3 +194,16 @@ def test_a_tile_that_shows_something_else_says_nothing_of_the_noise_and_is_told_
     assert np.mean(np.array(agreement[2:]) < 0.05) > 0.9
     assert not np.isnan(np.array(agreement)).any()
     assert fit.noise == pytest.approx(clean.noise, rel=0.4)
+
+
+def test_on_a_bowed_surface_shutter_and_tone_change_what_is_predicted_and_nothing_else(plate, appearance):
+    size, h = (WIDTH, HEIGHT), plate.truth[AT]
+    bow = Bow.of(plate.corners, size, (0.02, 0.01))
+    fit = compared(appearance, plate.frames[AT], h, Conditions(MOVING, STILL, shutter=0.01, bow=bow))
+    longer = compared(appearance, plate.frames[AT], h, Conditions(MOVING, STILL, shutter=0.012, bow=bow))
+    both = fit.seen & longer.seen
+    change = (longer.template - fit.template)[both] / 0.002
+    assert np.corrcoef(fit.by_shutter(h)[both], change)[0, 1] > 0.98
+    flat = compared(appearance, plate.frames[AT], h, Conditions(MOVING, STILL, shutter=0.01))
+    bent = under_other_optics(appearance, plate.frames[plate.reference], Optics(WIDTH, HEIGHT, tone=0.03), STILL)
+    assert np.std(fit.by_tone(bent, 0.03, h)) == pytest.approx(np.std(flat.by_tone(bent, 0.03, h)), rel=0.2)

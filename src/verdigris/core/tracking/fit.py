@@ -183,8 +183,8 @@ class Fit:
         c = self.conditions
         self.soft = softness(self.appearance, h, c.movement, c.reference_movement, self.blur, c.shutter, least)
         image, (x0, y0) = self.pictures.smoothed(self.soft.smoothing), self.pictures.origin
-        ideal = s.ideal if c.bow is None else c.bow.flat(s.ideal, h)
-        self.prediction = predict(self.appearance, self.soft, ideal, s.times, s.tiles, h, c.movement, c.shutter)
+        self.flat = s.ideal if c.bow is None else c.bow.flat(s.ideal, h)
+        self.prediction = predict(self.appearance, self.soft, self.flat, s.times, s.tiles, h, c.movement, c.shutter)
         n = len(s.tiles)
         self.template, self.values, self.slope = np.empty(n, np.float32), np.empty(n, np.float32), np.empty(n, np.float32)
         self.jacobian = np.empty((self.freedoms + 1, n), np.float32)
@@ -277,7 +277,7 @@ class Fit:
         c, s, delta = self.conditions, self.samples, 0.002
         assert s is not None
         soft = softness(self.appearance, h, c.movement, c.reference_movement, self.blur, c.shutter + delta, self.soft.smoothing, True)
-        other = predict(self.appearance, soft, s.ideal, s.times, s.tiles, h, c.movement, c.shutter + delta)[:, 0]
+        other = predict(self.appearance, soft, self.flat, s.times, s.tiles, h, c.movement, c.shutter + delta)[:, 0]
         return np.where(self.seen & (other > -50), (other - self.prediction[:, 0]) / delta, 0).astype(np.float32)
 
     def by_tone(self, bent: Appearance, bend: float, h: Float64) -> Float32:
@@ -285,7 +285,7 @@ class Fit:
         c, s = self.conditions, self.samples
         assert s is not None
         delta = bend - self.optics.tone
-        other = predict(bent, self.soft, s.ideal, s.times, s.tiles, h, c.movement, c.shutter)[:, 0]
+        other = predict(bent, self.soft, self.flat, s.times, s.tiles, h, c.movement, c.shutter)[:, 0]
         pictures, (x0, y0) = self.pictures.bent(bend), self.pictures.origin
         image = pictures.smoothed(self.soft.smoothing)
         light = image[np.clip(s.pixels[:, 1] - y0, 0, image.shape[0] - 1), np.clip(s.pixels[:, 0] - x0, 0, image.shape[1] - 1)]
