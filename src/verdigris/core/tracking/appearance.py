@@ -3,6 +3,7 @@
 References
 ----------
 Lindeberg, Scale-space theory in computer vision, 1994 (blurs as one family, additive in variance).
+Unser, Splines: a perfect fit for signal and image processing, IEEE Signal Processing Magazine 16(6), 1999 (B-spline coefficients).
 """
 
 from dataclasses import dataclass, replace
@@ -20,6 +21,7 @@ from verdigris.core.types import Bool, Float32, Float64, Int
 VARIANCES = np.array([0.3, 0.64, 1.3, 2.6, 5.2, 10.4, 20.8, 41.6, 83.2])
 # From this variance on, px^2, pictures may be softened in steps.
 SOFT = 5.0
+SPLINE_REACH = 8
 MARGIN_PX = 40
 GRID_PX = 16
 USUAL_VARIANCE = 0.64
@@ -38,6 +40,7 @@ class Appearance:
     origin : (2,) float64, ideal reference px of the stack's top-left corner
     stack : (levels, h, w) float32, linear light, blurred by VARIANCES px^2
     steps : (levels - 1, h, w) float32, differences of neighbouring levels
+    splines : (levels, h, w) float32, coefficients of cubic B-splines through the levels
     table : light to code values, see `tone`
     points : (N, 2) float64, ideal reference px of samples, strongest of each neighbourhood first kept
     seen : (N, 2) float64, plate px at which the reference frame shows them
@@ -53,6 +56,7 @@ class Appearance:
     origin: Float64
     stack: Float32
     steps: Float32
+    splines: Float32
     table: Float32
     points: Float64
     seen: Float64
@@ -101,7 +105,7 @@ def build_appearance(
     points, tiles, depths = points[order], tiles[order], depth[ys, xs][order].astype(np.float32)
     seen = points if crop.at is None else optics.project(points, np.eye(3), move, optics.shutter or 0.0)
     return Appearance(
-        crop.origin, stack, stack[1:] - stack[:-1], table, points, seen, depths, tiles, _centres(points, tiles, across), across,
+        crop.origin, stack, stack[1:] - stack[:-1], _splines(stack), table, points, seen, depths, tiles, _centres(points, tiles, across), across,
         np.arange(0, len(points), max(1, len(points) // few)), _normaliser(points), float(strength[ys, xs].mean()),
     )  # fmt: skip
 
@@ -113,7 +117,7 @@ def under_other_optics(known: Appearance, values: Float32, optics: Optics, move:
     stack = _stack(crop.light(values, optics.tone))
     points = known.seen if crop.at is None else optics.plane(known.seen, np.eye(3), move)
     return replace(
-        known, origin=crop.origin, stack=stack, steps=stack[1:] - stack[:-1], table=encode_table(optics.tone), points=points,
+        known, origin=crop.origin, stack=stack, steps=stack[1:] - stack[:-1], splines=_splines(stack), table=encode_table(optics.tone), points=points,
         centres=_centres(points, known.tiles, known.across), normaliser=_normaliser(points),
     )  # fmt: skip
 
@@ -125,6 +129,14 @@ def _stack(light: Float32) -> Float32:
         start, missing = (light, variance) if variance < SOFT else (levels[i - 1], variance - VARIANCES[i - 1])
         levels.append(np.asarray(cv2.GaussianBlur(start, (0, 0), float(np.sqrt(missing)), borderType=cv2.BORDER_REFLECT_101), np.float32))
     return np.stack(levels)
+
+
+def _splines(stack: Float32) -> Float32:
+    """Coefficients of cubic B-splines that go through every pixel; the filter's tail is cut where it is below a ten-thousandth."""
+    pole = np.sqrt(3.0) - 2.0
+    taps = pole ** np.abs(np.arange(-SPLINE_REACH, SPLINE_REACH + 1))
+    taps /= taps.sum()
+    return np.stack([cv2.sepFilter2D(level, cv2.CV_32F, taps, taps, borderType=cv2.BORDER_REFLECT_101) for level in stack])
 
 
 def _centres(points: Float64, tiles: Int, across: int) -> Float64:

@@ -7,7 +7,7 @@ A softness is a 2 x 2 covariance, px^2; softnesses add.
 References
 ----------
 Heckbert, Fundamentals of texture mapping and image warping, 1989 (footprints as covariances under the local map).
-Keys, Cubic convolution interpolation for digital image processing, IEEE ASSP 29(6), 1981.
+Thevenaz, Blu and Unser, Interpolation revisited, IEEE TMI 19(7), 2000 (cubic B-splines, exact where cubic convolution shifts waves).
 """
 
 from dataclasses import dataclass
@@ -124,28 +124,26 @@ def _soften(centres, h, v, vr, blur, shutter, least, most, floor, round_, line, 
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True, inline="always")
-def _cubic(stack, k, u, v):  # type: ignore[no-untyped-def]
-    """Catmull-Rom value and derivatives of level k at (u, v) > 1, px with pixel centres at whole numbers."""
+def _cubic(splines, k, u, v):  # type: ignore[no-untyped-def]
+    """Value and derivatives of level k's B-spline at (u, v) > 1, px with pixel centres at whole numbers."""
     iu, iv = int(u), int(v)
     fu, fv = np.float32(u - iu), np.float32(v - iv)
-    half, two = np.float32(0.5), np.float32(2.0)
-    one_half, five_half, one = np.float32(1.5), np.float32(2.5), np.float32(1.0)
-    a0, a1 = ((-half * fu + one) * fu - half) * fu, (one_half * fu - five_half) * fu * fu + one
-    a2, a3 = ((-one_half * fu + two) * fu + half) * fu, (half * fu - half) * fu * fu
-    d0, d1 = (-one_half * fu + two) * fu - half, (np.float32(4.5) * fu - np.float32(5.0)) * fu
-    d2, d3 = (-np.float32(4.5) * fu + np.float32(4.0)) * fu + half, (one_half * fu - one) * fu
-    b0, b1 = ((-half * fv + one) * fv - half) * fv, (one_half * fv - five_half) * fv * fv + one
-    b2, b3 = ((-one_half * fv + two) * fv + half) * fv, (half * fv - half) * fv * fv
-    e0, e1 = (-one_half * fv + two) * fv - half, (np.float32(4.5) * fv - np.float32(5.0)) * fv
-    e2, e3 = (-np.float32(4.5) * fv + np.float32(4.0)) * fv + half, (one_half * fv - one) * fv
+    sixth, half, one, two = np.float32(1.0 / 6.0), np.float32(0.5), np.float32(1.0), np.float32(2.0 / 3.0)
+    ru, rv = one - fu, one - fv
+    a0, a3, b0, b3 = sixth * ru * ru * ru, sixth * fu * fu * fu, sixth * rv * rv * rv, sixth * fv * fv * fv
+    a1, a2 = two - fu * fu * (one - half * fu), two - ru * ru * (one - half * ru)
+    b1, b2 = two - fv * fv * (one - half * fv), two - rv * rv * (one - half * rv)
+    d0, d3, e0, e3 = -half * ru * ru, half * fu * fu, -half * rv * rv, half * fv * fv
+    d1, d2 = fu * (np.float32(1.5) * fu - np.float32(2.0)), ru * (np.float32(2.0) - np.float32(1.5) * ru)
+    e1, e2 = fv * (np.float32(1.5) * fv - np.float32(2.0)), rv * (np.float32(2.0) - np.float32(1.5) * rv)
     x, y = iu - 1, iv - 1
-    p0, p1, p2, p3 = stack[k, y, x], stack[k, y, x + 1], stack[k, y, x + 2], stack[k, y, x + 3]
+    p0, p1, p2, p3 = splines[k, y, x], splines[k, y, x + 1], splines[k, y, x + 2], splines[k, y, x + 3]
     l0, m0 = a0 * p0 + a1 * p1 + a2 * p2 + a3 * p3, d0 * p0 + d1 * p1 + d2 * p2 + d3 * p3
-    p0, p1, p2, p3 = stack[k, y + 1, x], stack[k, y + 1, x + 1], stack[k, y + 1, x + 2], stack[k, y + 1, x + 3]
+    p0, p1, p2, p3 = splines[k, y + 1, x], splines[k, y + 1, x + 1], splines[k, y + 1, x + 2], splines[k, y + 1, x + 3]
     l1, m1 = a0 * p0 + a1 * p1 + a2 * p2 + a3 * p3, d0 * p0 + d1 * p1 + d2 * p2 + d3 * p3
-    p0, p1, p2, p3 = stack[k, y + 2, x], stack[k, y + 2, x + 1], stack[k, y + 2, x + 2], stack[k, y + 2, x + 3]
+    p0, p1, p2, p3 = splines[k, y + 2, x], splines[k, y + 2, x + 1], splines[k, y + 2, x + 2], splines[k, y + 2, x + 3]
     l2, m2 = a0 * p0 + a1 * p1 + a2 * p2 + a3 * p3, d0 * p0 + d1 * p1 + d2 * p2 + d3 * p3
-    p0, p1, p2, p3 = stack[k, y + 3, x], stack[k, y + 3, x + 1], stack[k, y + 3, x + 2], stack[k, y + 3, x + 3]
+    p0, p1, p2, p3 = splines[k, y + 3, x], splines[k, y + 3, x + 1], splines[k, y + 3, x + 2], splines[k, y + 3, x + 3]
     l3, m3 = a0 * p0 + a1 * p1 + a2 * p2 + a3 * p3, d0 * p0 + d1 * p1 + d2 * p2 + d3 * p3
     return b0 * l0 + b1 * l1 + b2 * l2 + b3 * l3, b0 * m0 + b1 * m1 + b2 * m2 + b3 * m3, e0 * l0 + e1 * l1 + e2 * l2 + e3 * l3
 
@@ -160,7 +158,7 @@ def _bilinear(stack, k, u, v):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
-def _predict(stack, steps, table, variances, origin, ideal, times, m0, m1, m2, tiles, round_, line, axis, peaked, zoom, out):  # type: ignore[no-untyped-def]
+def _predict(stack, steps, splines, table, variances, origin, ideal, times, m0, m1, m2, tiles, round_, line, axis, peaked, zoom, out):  # type: ignore[no-untyped-def]
     """Fill `out` (N, 6): value, its gradient in ideal frame px, its change per px^2 of blur, gradient in reference px."""
     levels, height, width = stack.shape
     weights = np.empty(MOST_TAPS)
@@ -215,7 +213,7 @@ def _predict(stack, steps, table, variances, origin, ideal, times, m0, m1, m2, t
             continue
         value, du, dv, change = 0.0, 0.0, 0.0, 0.0
         if taps == 1:
-            value, du, dv = _cubic(stack, k, u0, v0)
+            value, du, dv = _cubic(splines, k, u0, v0)
             change, bdu, bdv = _bilinear(steps, k, u0, v0)
             du, dv = du + blend * bdu, dv + blend * bdv
         else:
@@ -260,7 +258,7 @@ def predict(
     """
     out = np.empty((len(ideal), 6), np.float32)
     _predict(
-        appearance.stack, appearance.steps, appearance.table, VARIANCES, appearance.origin, ideal, times, *move.back(h, shutter), tiles,
+        appearance.stack, appearance.steps, appearance.splines, appearance.table, VARIANCES, appearance.origin, ideal, times, *move.back(h, shutter), tiles,
         soft.round, soft.line, soft.axis, soft.peaked, soft.zoom, out,
     )  # fmt: skip
     return out
