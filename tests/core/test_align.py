@@ -10,7 +10,7 @@ from verdigris.core.tracking.align import FROM_FAR, FROM_NEAR, align
 from verdigris.core.tracking.appearance import build_appearance
 from verdigris.core.tracking.fit import Conditions
 from verdigris.core.tracking.follow import SHUTTERS
-from verdigris.core.tracking.optics import STILL, Movement
+from verdigris.core.tracking.optics import STILL, Movement, Optics
 from verdigris.core.tracking.tone import encode_table, to_code, to_light
 
 SPEED = np.array([9.0, 4.0])
@@ -69,3 +69,43 @@ def test_a_region_out_of_the_picture_cannot_be_aligned():
     reference = build_appearance(picture, INSIDE, PLAIN)
     away = shifted(np.array([3000.0, 0.0]))
     assert align(reference, PLAIN, picture, away, Conditions(STILL, STILL), "perspective") is None
+
+
+FINE = 5
+SHARP = np.random.default_rng(0).normal(size=(FINE * 340, FINE * 480)).astype(np.float32)
+
+
+def sharp(dx: float, smear: float = 0.0) -> np.ndarray:
+    """A picture sharp to the pixel, its detail moved by whole fifths of a pixel, pixels as areas: no interpolation anywhere."""
+    soft = cv2.GaussianBlur(SHARP, (0, 0), 3.0)
+    big = np.clip(0.5 + 0.25 * soft / soft.std(), 0.02, 0.98)
+    offsets = np.linspace(-smear / 2, smear / 2, round(smear * FINE) + 1)
+    weights = np.ones(len(offsets))
+    if smear:
+        weights[[0, -1]] = 0.5
+    light = np.zeros((300, 440), np.float32)
+    for offset, weight in zip(offsets, weights / weights.sum(), strict=True):
+        x = 100 + round((dx + offset) * FINE)
+        area = big[100 : 100 + FINE * 300, x : x + FINE * 440].reshape(300, FINE, 440, FINE).mean(axis=(1, 3))
+        light += weight * to_light(np.ascontiguousarray(area, np.float32), 0.0)
+    return to_code(light, encode_table(0.0))
+
+
+@pytest.fixture(scope="module")
+def sharp_reference():
+    inside = np.zeros((300, 440), bool)
+    inside[30:270, 30:410] = True
+    return build_appearance(sharp(0), inside, Optics(440, 300))
+
+
+@pytest.mark.parametrize(("smear", "softened", "within"), [(0.0, 0.0, 0.0015), (2.0, 0.0, 0.002), (8.0, 0.0, 0.002), (0.0, 0.8, 0.006)])
+def test_a_sharp_picture_is_found_between_the_pixels(sharp_reference, smear, softened, within):
+    """Where everything moves by the same fraction of a pixel, an interpolation that shifts waves would shift all of them alike."""
+    move = Movement(np.array([[0, 0, 2 * smear], [0, 0, 0], [0, 0, 0]]), STILL.a)
+    conditions = Conditions(move, STILL, shutter=0.25 / 12 if smear else 0.0)
+    for dx in (0.2, 0.4, 0.6, 0.8):
+        now = sharp(dx, smear)
+        if softened:
+            now = cv2.GaussianBlur(now, (0, 0), float(np.sqrt(softened)))
+        found = align(sharp_reference, Optics(440, 300), now, np.eye(3), conditions, "translation", FROM_NEAR)
+        assert np.abs(found.h[:2, 2] - [-dx, 0]).max() < within

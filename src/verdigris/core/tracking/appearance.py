@@ -37,10 +37,8 @@ class Appearance:
 
     Attributes
     ----------
-    origin : (2,) float64, ideal reference px of the stack's top-left corner
-    stack : (levels, h, w) float32, linear light, blurred by VARIANCES px^2
-    steps : (levels - 1, h, w) float32, differences of neighbouring levels
-    splines : (levels, h, w) float32, coefficients of cubic B-splines through the levels
+    origin : (2,) float64, ideal reference px of their top-left corner
+    splines : (levels, h, w) float32, coefficients of cubic B-splines through linear light, blurred by VARIANCES px^2
     table : light to code values, see `tone`
     points : (N, 2) float64, ideal reference px of samples, strongest of each neighbourhood first kept
     seen : (N, 2) float64, plate px at which the reference frame shows them
@@ -54,8 +52,6 @@ class Appearance:
     """
 
     origin: Float64
-    stack: Float32
-    steps: Float32
     splines: Float32
     table: Float32
     points: Float64
@@ -105,7 +101,7 @@ def build_appearance(
     points, tiles, depths = points[order], tiles[order], depth[ys, xs][order].astype(np.float32)
     seen = points if crop.at is None else optics.project(points, np.eye(3), move, optics.shutter or 0.0)
     return Appearance(
-        crop.origin, stack, stack[1:] - stack[:-1], _splines(stack), table, points, seen, depths, tiles, _centres(points, tiles, across), across,
+        crop.origin, _splines(stack), table, points, seen, depths, tiles, _centres(points, tiles, across), across,
         np.arange(0, len(points), max(1, len(points) // few)), _normaliser(points), float(strength[ys, xs].mean()),
     )  # fmt: skip
 
@@ -117,7 +113,7 @@ def under_other_optics(known: Appearance, values: Float32, optics: Optics, move:
     stack = _stack(crop.light(values, optics.tone))
     points = known.seen if crop.at is None else optics.plane(known.seen, np.eye(3), move)
     return replace(
-        known, origin=crop.origin, stack=stack, steps=stack[1:] - stack[:-1], splines=_splines(stack), table=encode_table(optics.tone), points=points,
+        known, origin=crop.origin, splines=_splines(stack), table=encode_table(optics.tone), points=points,
         centres=_centres(points, known.tiles, known.across), normaliser=_normaliser(points),
     )  # fmt: skip
 

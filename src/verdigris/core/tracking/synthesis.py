@@ -148,19 +148,10 @@ def _cubic(splines, k, u, v):  # type: ignore[no-untyped-def]
     return b0 * l0 + b1 * l1 + b2 * l2 + b3 * l3, b0 * m0 + b1 * m1 + b2 * m2 + b3 * m3, e0 * l0 + e1 * l1 + e2 * l2 + e3 * l3
 
 
-@numba.njit(cache=True, nogil=True, fastmath=True, inline="always")
-def _bilinear(stack, k, u, v):  # type: ignore[no-untyped-def]
-    iu, iv = int(u), int(v)
-    fu, fv = np.float32(u - iu), np.float32(v - iv)
-    p, q, r, s = stack[k, iv, iu], stack[k, iv, iu + 1], stack[k, iv + 1, iu], stack[k, iv + 1, iu + 1]
-    top, bottom = p + fu * (q - p), r + fu * (s - r)
-    return top + fv * (bottom - top), (q - p) * (np.float32(1.0) - fv) + (s - r) * fv, bottom - top
-
-
 @numba.njit(cache=True, nogil=True, fastmath=True)
-def _predict(stack, steps, splines, table, variances, origin, ideal, times, m0, m1, m2, tiles, round_, line, axis, peaked, zoom, out):  # type: ignore[no-untyped-def]
+def _predict(splines, table, variances, origin, ideal, times, m0, m1, m2, tiles, round_, line, axis, peaked, zoom, out):  # type: ignore[no-untyped-def]
     """Fill `out` (N, 6): value, its gradient in ideal frame px, its change per px^2 of blur, gradient in reference px."""
-    levels, height, width = stack.shape
+    levels, height, width = splines.shape
     weights = np.empty(MOST_TAPS)
     last = -1
     k, taps, spacing, blend = 0, 1, 0.0, 0.0
@@ -212,20 +203,16 @@ def _predict(stack, steps, splines, table, variances, origin, ideal, times, m0, 
             out[i, 0] = UNKNOWN
             continue
         value, du, dv, change = 0.0, 0.0, 0.0, 0.0
-        if taps == 1:
-            value, du, dv = _cubic(splines, k, u0, v0)
-            change, bdu, bdv = _bilinear(steps, k, u0, v0)
-            du, dv = du + blend * bdu, dv + blend * bdv
-        else:
-            for j in range(taps):
-                o = spacing * (j - (taps - 1) * 0.5)
-                uu, vv = u0 + o * axis[tile, 0], v0 + o * axis[tile, 1]
-                a, adu, adv = _bilinear(stack, k, uu, vv)
-                b, bdu, bdv = _bilinear(steps, k, uu, vv)
-                value += weights[j] * a
-                du += weights[j] * (adu + blend * bdu)
-                dv += weights[j] * (adv + blend * bdv)
-                change += weights[j] * b
+        for j in range(taps):
+            o = spacing * (j - (taps - 1) * 0.5)
+            uu, vv = u0 + o * axis[tile, 0], v0 + o * axis[tile, 1]
+            a, adu, adv = _cubic(splines, k, uu, vv)
+            b, bdu, bdv = _cubic(splines, k + 1, uu, vv)
+            share = weights[j] if taps > 1 else 1.0
+            value += share * a
+            du += share * (adu + blend * (bdu - adu))
+            dv += share * (adv + blend * (bdv - adv))
+            change += share * (b - a)
         value += blend * change
         change /= variances[k + 1] - variances[k]
         code, slope = encode_one(value, table)
@@ -258,7 +245,7 @@ def predict(
     """
     out = np.empty((len(ideal), 6), np.float32)
     _predict(
-        appearance.stack, appearance.steps, appearance.splines, appearance.table, VARIANCES, appearance.origin, ideal, times, *move.back(h, shutter), tiles,
+        appearance.splines, appearance.table, VARIANCES, appearance.origin, ideal, times, *move.back(h, shutter), tiles,
         soft.round, soft.line, soft.axis, soft.peaked, soft.zoom, out,
     )  # fmt: skip
     return out
