@@ -225,6 +225,13 @@ def test_points_drive_a_surface_and_are_kept_with_every_frame(live, plate, plate
     assert same.status_code == 409
 
 
+def test_a_surface_followed_by_its_region_has_no_points(live, plate, followed):
+    take, _ = take_frames(live, followed)
+    answer = live.http.get(f"/api/takes/{take['id']}/points")
+    assert answer.status_code == 200
+    assert answer.json() == {}
+
+
 def test_a_corner_is_offered_the_crossing_of_edges(live, plate, followed):
     media = live.http.get(f"/api/shots/{followed}/document").json()["plate"]["media"]
     # Soft noise has no edges to cross.

@@ -98,7 +98,7 @@ class TakeFrame(Base):
     share_used: Mapped[float] = mapped_column(Float)
     margin_px: Mapped[float | None] = mapped_column(Float)
     through: Mapped[int | None] = mapped_column(Integer)
-    points: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
+    points: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     reason: Mapped[str] = mapped_column(Text, default="")
 
 

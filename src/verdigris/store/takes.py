@@ -88,7 +88,8 @@ def _plain_point(p: PointResult) -> dict[str, float | str | None]:
 def read_points(s: Session, take_id: uuid.UUID) -> dict[int, dict[str, Any]]:
     """Single points of a take by frame, as far as it was followed by points."""
     rows = s.execute(select(TakeFrame.frame, TakeFrame.points).where(TakeFrame.take_id == take_id, TakeFrame.points.is_not(None)))
-    return {row.frame: row.points for row in rows}
+    # Frames that were written before may hold the JSON null.
+    return {row.frame: row.points for row in rows if row.points is not None}
 
 
 def point_tracks(s: Session, take_id: uuid.UUID) -> dict[str, dict[int, PointResult]]:
