@@ -43,6 +43,13 @@ def test_beyond_the_picture_lies_the_nearest_pixel_or_what_was_asked_for():
     assert np.all(resample(picture, places, outside=-1.0) == -1.0)
 
 
+def test_what_is_nowhere_lies_outside():
+    picture = np.random.default_rng(3).uniform(size=(HEIGHT, WIDTH)).astype(np.float32)
+    nowhere = np.array([[np.nan, 5.0], [5.0, np.inf], [-np.inf, np.nan]])
+    assert np.all(resample(picture, nowhere, outside=-1.0) == -1.0)
+    assert np.all(np.isfinite(resample(picture, nowhere)))
+
+
 def test_weights_sum_to_one_with_their_middle_where_it_should_be():
     weights = kernel().astype(np.float64)
     assert weights.sum(axis=1) == pytest.approx(np.ones(PHASES + 1), abs=1e-6)

@@ -18,6 +18,7 @@ from verdigris.core.types import Float32, Float64
 
 TAPS = 8
 PHASES = 2048
+FAR_PX = 1e6
 # Shortest waves that are to come out right, radians a pixel; shorter ones are mostly noise.
 MOST_WAVE = 0.7 * np.pi
 
@@ -78,14 +79,14 @@ def resample(picture: Float32, at: Float64 | Float32, outside: float | None = No
     Parameters
     ----------
     picture : (H, W) float32
-    at : (..., 2) plate px, pixel centres at +0.5
+    at : (..., 2) plate px, pixel centres at +0.5; what is nowhere (NaN, infinite) lies outside
     outside : value beyond the outermost pixel centres; None for that of the nearest pixel
 
     Returns
     -------
     (...) float32
     """
-    flat = np.ascontiguousarray(at).reshape(-1, 2)
+    flat = np.nan_to_num(np.ascontiguousarray(at).reshape(-1, 2), nan=-FAR_PX, posinf=FAR_PX, neginf=-FAR_PX)
     out = np.empty(len(flat), np.float32)
     _resample(np.ascontiguousarray(picture), flat, kernel(), np.float32(outside or 0.0), outside is None, out)
     return out.reshape(at.shape[:-1])

@@ -264,7 +264,7 @@ def _solve(
             break
     sure = tuple(t for t in terms if t in estimates and abs(estimates[t].value) >= SIGNIFICANT * estimates[t].sigma)
     if len(sure) == len(estimates):
-        return found, estimates
+        return found, {t: replace(e, value=value_of(found.optics, t)) for t, e in estimates.items()}  # type: ignore[arg-type]
     return _solve(base, results, pictures, sure, first, stop) if sure else None
 
 
