@@ -11,7 +11,7 @@ from verdigris.core.tracking.appearance import build_appearance
 from verdigris.core.tracking.fit import Conditions
 from verdigris.core.tracking.follow import SHUTTERS
 from verdigris.core.tracking.optics import STILL, Movement, Optics
-from verdigris.core.tracking.tone import encode_table, to_code, to_light
+from verdigris.core.tracking.tone import SRGB, encode_table, to_code, to_light
 
 SPEED = np.array([9.0, 4.0])
 MOVING = Movement(np.array([[0, 0, SPEED[0]], [0, 0, SPEED[1]], [0, 0, 0]]), STILL.a)
@@ -25,10 +25,10 @@ def shifted(by: np.ndarray) -> np.ndarray:
 
 def seen(picture: np.ndarray, open_for: float, seed: int = 5) -> np.ndarray:
     """The picture moved by SHIFT, while a shutter was open for a share of a frame at SPEED, with noise of its own."""
-    light = to_light(picture, 0.0)
+    light = to_light(picture, SRGB)
     times = np.linspace(-0.5, 0.5, 17)[:-1] + 1 / 32 if open_for else [0.0]
     taken = [cv2.warpAffine(light, shifted(SHIFT + t * open_for * SPEED)[:2], (WIDTH, HEIGHT), flags=cv2.INTER_CUBIC) for t in times]
-    made = to_code(np.mean(taken, axis=0).astype(np.float32), encode_table(0.0))
+    made = to_code(np.mean(taken, axis=0).astype(np.float32), encode_table(SRGB))
     return (made + np.random.default_rng(seed).normal(0, 0.002, made.shape)).astype(np.float32)
 
 
@@ -87,8 +87,8 @@ def sharp(dx: float, smear: float = 0.0) -> np.ndarray:
     for offset, weight in zip(offsets, weights / weights.sum(), strict=True):
         x = 100 + round((dx + offset) * FINE)
         area = big[100 : 100 + FINE * 300, x : x + FINE * 440].reshape(300, FINE, 440, FINE).mean(axis=(1, 3))
-        light += weight * to_light(np.ascontiguousarray(area, np.float32), 0.0)
-    return to_code(light, encode_table(0.0))
+        light += weight * to_light(np.ascontiguousarray(area, np.float32), SRGB)
+    return to_code(light, encode_table(SRGB))
 
 
 @pytest.fixture(scope="module")

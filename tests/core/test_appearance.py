@@ -10,7 +10,7 @@ from verdigris.core.geometry.lens import Lens
 from verdigris.core.geometry.resample import resample
 from verdigris.core.tracking.appearance import FAIR_SHARE, LEAST_RIM_PX, RIM_PX, VARIANCES, Appearance, build_appearance, under_other_optics
 from verdigris.core.tracking.optics import STILL, Movement, Optics
-from verdigris.core.tracking.tone import to_light
+from verdigris.core.tracking.tone import SRGB, to_light
 
 WIDTH, HEIGHT = 640, 360
 
@@ -94,7 +94,7 @@ def test_the_splines_go_through_light_as_soft_as_it_says():
     made = build_appearance(picture, INSIDE, PLAIN)
     x0, y0 = made.origin.astype(int)
     height, width = made.splines.shape[1:]
-    light = to_light(picture, 0.0)
+    light = to_light(picture, SRGB)
     for k in (1, 4):
         soft = cv2.GaussianBlur(light, (0, 0), float(np.sqrt(VARIANCES[k])))[y0 : y0 + height, x0 : x0 + width]
         middle = np.s_[45:-45, 45:-45]
@@ -109,7 +109,7 @@ def test_under_a_read_out_the_reference_is_straightened():
     # At the top row a point was seen a quarter frame before the middle's time: three pixels back.
     row, col = 60, 300
     shift = 12.0 * 0.5 * ((row + 0.5) / HEIGHT - 0.5)
-    seen = cv2.getRectSubPix(cv2.GaussianBlur(to_light(picture, 0.0), (0, 0), float(np.sqrt(VARIANCES[1]))), (1, 1), (col + shift, row))
+    seen = cv2.getRectSubPix(cv2.GaussianBlur(to_light(picture, SRGB), (0, 0), float(np.sqrt(VARIANCES[1]))), (1, 1), (col + shift, row))
     at = (np.array([col, row]) - made.origin).astype(int)
     assert shown_by(made, 1)[at[1], at[0]] == pytest.approx(float(seen[0, 0]), abs=0.02)
 
@@ -142,7 +142,7 @@ def test_a_picture_is_straightened_as_exactly_as_point_by_point():
     height, width = made.splines.shape[1:]
     x, y = np.meshgrid(np.arange(width) + 0.5, np.arange(height) + 0.5)
     at = optics.project(np.stack([x.ravel(), y.ravel()], axis=1) + made.origin, np.eye(3), turning, 0.02).reshape(height, width, 2)
-    straight = resample(to_light(picture, 0.0), at)
+    straight = resample(to_light(picture, SRGB), at)
     exact = cv2.GaussianBlur(straight, (0, 0), float(np.sqrt(VARIANCES[1])), borderType=cv2.BORDER_REFLECT_101)
     inside = np.all((at > 8) & (at < np.array([WIDTH, HEIGHT]) - 8), axis=-1)
     assert np.abs(shown_by(made, 1) - exact)[inside].max() < 1e-4

@@ -12,6 +12,8 @@ from verdigris.core.matte.occlusion import region_mask
 from verdigris.core.tracking.calibrate import MOST_AHEAD, _ahead, calibrate, trust_of_run, worth_settling
 from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
 from verdigris.core.tracking.second_look import look_again
+from verdigris.core.tracking.shared_terms import Asked, linearise
+from verdigris.core.tracking.tone import SRGB, Tone, light_of
 
 SMALL = Recipe(count=11, reference=5, size=(640, 360), scale=0.34, camera=Camera(noise=1.0))
 
@@ -85,13 +87,61 @@ def test_an_ideal_camera_is_left_alone():
 
 
 def test_a_long_exposure_is_matched_by_the_smear_it_makes():
-    def swung(rng: np.random.Generator, p: Path) -> Path:
-        return replace(p, x=wave(rng, 60, (23.0, 11.0)))
-
     plate = make(6, replace(SMALL, camera=Camera(shutter(0.5, 11), noise=1.0)), a_photograph, change=swung)
     _, _, found = run(plate)
     assert found.optics.shutter == pytest.approx(0.5**2 / 12, rel=0.35)
     assert np.percentile(errors(plate, follow(plate)), 95) < 0.25
+
+
+def swung(rng: np.random.Generator, p: Path) -> Path:
+    return replace(p, x=wave(rng, 60, (23.0, 11.0)))
+
+
+def test_a_tone_curve_that_is_not_srgb_is_found_from_how_edges_smear():
+    camera = Camera(shutter(0.5, 11), noise=0.5, tone="camera")
+    plate = make(8, replace(SMALL, scale=0.5, camera=camera), a_photograph, change=swung)
+    follower, results, _ = run(plate)
+    pictures = [AnalysisPicture.of(f.astype(np.float32) / 255) for f in plate.frames]
+    for better in look_again(follower, results, pictures.__getitem__, lambda a, b: pictures[a:b], lambda n, _: None):
+        results[better.frame] = better
+    found = calibrate(follower, results, pictures.__getitem__, lambda n: None)
+    light = np.linspace(0.01, 1, 400)
+    code = 0.03 + 0.95 * np.log1p(14 * light) / np.log1p(14 * 1.05)
+
+    def away(tone: Tone) -> float:
+        """From the curve the plate was made with; light may be scaled and lifted."""
+        told = light_of(np.concatenate([[0.0], code, [1.0]]), tone)[1:-1]
+        a = np.stack([told, np.ones_like(told)], axis=1)
+        return float(np.std(a @ np.linalg.lstsq(a, light, rcond=None)[0] - light))
+
+    assert found.optics.tone.ends > 0.1
+    assert away(found.optics.tone) < 0.6 * away(SRGB)
+
+
+@pytest.mark.parametrize("seed", [6, 9])
+def test_noise_does_not_make_an_exposure_look_shorter(seed):
+    """Where the reference smears most, a shorter exposure would have it blurred more, which leaves less of its noise."""
+
+    def quickest_at_the_reference(rng: np.random.Generator, p: Path) -> Path:
+        return replace(p, x=lambda t: 35 * np.tanh((t - 5) / 3.0))
+
+    camera = Camera(shutter(0.5, 11), noise=6.0, correlated=True)
+    plate = make(seed, replace(SMALL, scale=0.5, camera=camera), a_photograph, change=quickest_at_the_reference)
+    follower, results, _ = run(plate)
+    truth = 0.5**2 / 12
+    pictures = [AnalysisPicture.of(f.astype(np.float32) / 255) for f in plate.frames]
+    follower = follower.under(replace(follower.optics, shutter=truth), follower.movement_at(plate.reference, results))
+    results = follower.restated(results)
+    results = {n: follower.settle(n, pictures[n], results, None) for n in results}
+    grain = min(r.evidence.grain for r in results.values() if r.evidence.grain > 0)
+
+    def asked_for(grain: float) -> float:
+        asked = {n: Asked(pictures[n].values, None, None, grain) for n in results if n != plate.reference}
+        equations = linearise(follower, results, asked, ("shutter",), lambda: False)
+        return float(equations.score[0] / equations.hessian[0, 0])
+
+    assert asked_for(0.0) < -0.07 * truth
+    assert abs(asked_for(grain)) < 0.07 * truth
 
 
 def test_the_renderer_shows_a_corner_in_the_row_that_is_read_when_it_passes():

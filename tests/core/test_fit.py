@@ -15,6 +15,7 @@ from verdigris.core.tracking.frame_pictures import FramePictures
 from verdigris.core.tracking.motion import exponential
 from verdigris.core.tracking.optics import STILL, Movement, Optics
 from verdigris.core.tracking.synthesis import SMOOTHING_STEP, softness
+from verdigris.core.tracking.tone import SRGB, Tone
 
 WIDTH, HEIGHT, AT = 480, 320, 6
 PLAIN = Conditions(STILL, STILL)
@@ -35,7 +36,7 @@ def appearance(plate):
 def compared(appearance, values, h, conditions=PLAIN) -> Fit:
     optics = Optics(WIDTH, HEIGHT)
     box = box_of(appearance, optics, h, STILL)
-    fit = Fit(appearance, optics, FramePictures(values, box, 0.0), conditions, "perspective")
+    fit = Fit(appearance, optics, FramePictures(values, box, SRGB), conditions, "perspective")
     assert fit.place(h, None)
     fit.look(h, USUAL_VARIANCE)
     return fit
@@ -205,5 +206,6 @@ def test_on_a_bowed_surface_shutter_and_tone_change_what_is_predicted_and_nothin
     change = (longer.template - fit.template)[both] / 0.002
     assert np.corrcoef(fit.by_shutter(h)[both], change)[0, 1] > 0.98
     flat = compared(appearance, plate.frames[AT], h, Conditions(MOVING, STILL, shutter=0.01))
-    bent = under_other_optics(appearance, plate.frames[plate.reference], Optics(WIDTH, HEIGHT, tone=0.03), STILL)
-    assert np.std(fit.by_tone(bent, 0.03, h)) == pytest.approx(np.std(flat.by_tone(bent, 0.03, h)), rel=0.2)
+    bend = Tone(tilt=0.1)
+    bent = under_other_optics(appearance, plate.frames[plate.reference], Optics(WIDTH, HEIGHT, tone=bend), STILL)
+    assert np.std(fit.by_tone(bent, bend, h)) == pytest.approx(np.std(flat.by_tone(bent, bend, h)), rel=0.2)

@@ -58,7 +58,7 @@ def test_it_is_asked_again_through_what_was_found_until_nothing_is_better(bent, 
     def asked(follower, results, *_):
         through.append(follower.optics.lens)
         values, gain = rounds[len(through) - 1]
-        estimates = {t: Estimate(v, 0.002) for t, v in values.items()}
+        estimates = {t: Estimate(v, 0.002, 0.002) for t, v in values.items()}
         off = [values.get(t, 0.0) * HALF_DIAGONAL for t in ("cx", "cy")]
         lens = Lens((320 + off[0], 180 + off[1]), HALF_DIAGONAL, values.get("k1", 0.0))
         return Calibration(replace(follower.optics, lens=lens), follower.reference_movement, estimates, gain)

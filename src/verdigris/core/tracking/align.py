@@ -199,8 +199,8 @@ def _conclude(fit: Fit, h: Float64, last_step: Float64 | None) -> Alignment:
     seen = seen_box(fit)
     return Alignment(
         h, covariance, fit.normaliser, fit.residual_px(), float(fit.weights.sum()) / max(1, fit.total), fit.good_share(), fit.blur,
-        fit.conditions.shutter, fit.cost(), fit.agreement, last_step is None or _within(last_step, covariance, seen), *bend, seen,
-        picture_of(fit),
+        fit.conditions.shutter, fit.cost(), fit.grain(), fit.agreement, last_step is None or _within(last_step, covariance, seen),
+        *bend, seen, picture_of(fit),
     )  # fmt: skip
 
 

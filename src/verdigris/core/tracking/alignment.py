@@ -20,6 +20,7 @@ class Alignment:
     blur : variance by which the frame is softer than the reference, plate px^2
     shutter : variance of the exposure in time it was compared with, frames^2
     cost : root mean square of the smaller residuals where the picture is steep, code values
+    grain : variance of one pixel's noise, code values squared, if nothing else is left where the picture is flat
     tiles : (tiles,) float32, 0..1, how far each tile moves with the plane; NaN where it does not show
     converged : whether the last step stayed well within the doubt
     bend : (k + b,) float64, step of a freer fit, in coordinates of `normaliser`: the pose's freedoms, and the bends of `doubt`
@@ -37,6 +38,7 @@ class Alignment:
     blur: float
     shutter: float
     cost: float
+    grain: float
     tiles: Float32
     converged: bool
     bend: Float64

@@ -15,7 +15,7 @@ from scipy.interpolate import RectBivariateSpline
 from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.geometry.resample import resample
 from verdigris.core.tracking.optics import STILL, Movement, Optics
-from verdigris.core.tracking.tone import encode_table, to_code, to_light
+from verdigris.core.tracking.tone import Tone, encode_table, to_code, to_light
 from verdigris.core.types import Bool, Float32, Float64, Int
 
 VARIANCES = np.array([0.3, 0.64, 1.3, 2.6, 5.2, 10.4, 20.8, 41.6, 83.2])
@@ -187,7 +187,7 @@ class _Crop:
         at = np.stack([RectBivariateSpline(y, x, seen[..., i])(np.arange(height), np.arange(width)) for i in (0, 1)], axis=-1)
         return cls(np.array([left, top], float), (width, height), at.astype(np.float32))
 
-    def light(self, values: Float32, tone: float) -> Float32:
+    def light(self, values: Float32, tone: Tone) -> Float32:
         """Linear light of code values (H, W)."""
         if self.at is None:
             return to_light(np.ascontiguousarray(values[self._part]), tone)

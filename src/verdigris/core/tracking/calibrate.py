@@ -22,6 +22,7 @@ from verdigris.core.tracking.shared_terms import (
     CENTRE,
     LENS,
     TERMS,
+    TONE,
     Asked,
     Equations,
     Estimate,
@@ -48,6 +49,10 @@ BEYOND_DOUBT = 14.0
 # Around a first estimate that is far off, terms look less certain than they are: these are tried.
 WORTH_TRYING = 2.5
 LEAST_GAIN = 0.004
+# In stronger noise, as variance of a pixel, a tone curve is asked for that hides some of the noise, where there is none to be found.
+MOST_GRAIN = (8.0 / 255) ** 2
+# A seventh of a frame; and a blur that would show.
+LEAST_SHUTTER, LEAST_BLUR_PX2 = 0.14**2 / 12, 1.0
 # What refined values may seem to cost: movement is known for the old ones until all frames are looked at again.
 REFINING_COST = 0.15
 
@@ -95,7 +100,9 @@ def calibrate(
     if len(frames) < 3:
         return Calibration(start, reference_movement, {}, 0.0)
     trust = trust_of_run(follower, results)
-    pictures = {n: Asked(picture(n).values, widened(hidden(n)), trust) for n in frames}
+    # Where frames disagree, noise looks like more than it is: the best of them say how much there is.
+    grain = min((g for r in results.values() if r.evidence is not None and (g := r.evidence.grain) > 0), default=0.0)
+    pictures = {n: Asked(picture(n).values, widened(hidden(n)), trust, grain) for n in frames}
     # From here on only these frames are needed, and those that tell how they move.
     results = {n: r for n, r in results.items() if any(n + k in pictures for k in (-2, -1, 0, 1, 2))}
     if not any(start.bow):
@@ -116,9 +123,13 @@ def calibrate(
     # A bow would take the place of a lens that is not allowed for, and looks much like what is left of one that is being found.
     bowed = tilts and lens != (base.optics.lens is not None)
     centred = CENTRE if base.optics.lens is not None and base.optics.lens.k1 else ()
+    # Where nothing is blurred otherwise than the reference is, nothing tells of the tone curve.
+    blurs = (base.optics.shutter or 0.0) > LEAST_SHUTTER or any(
+        abs(e.blur) > LEAST_BLUR_PX2 for n in frames if (e := base.evidence_of(stated[n])) is not None
+    )
     allowed: tuple[Term, ...] = (
         "shutter",
-        "tone",
+        *(TONE if grain < MOST_GRAIN and blurs else ()),
         *(("readout",) if readout else ()),
         *(BOW if bowed else ()),
         *(("k1", "k2", *centred) if bends else ()),
@@ -137,7 +148,7 @@ def calibrate(
         found, estimates = solved
         gain, give = _gain(base, stated, found, results, pictures, stop, fits)
         if _helps(estimates, known, gain, give, best_gain, best is plain):
-            changed = max(abs(e.value - value_of(base.optics, t)) / e.sigma for t, e in estimates.items())  # type: ignore[arg-type]
+            changed = max(abs(e.value - value_of(base.optics, t)) / e.scatter for t, e in estimates.items())  # type: ignore[arg-type]
             best, best_gain = Calibration(found.optics, reference_movement, estimates, gain, changed), max(gain, 0.0) + LEAST_GAIN
     return best
 
@@ -163,25 +174,30 @@ def _helps(estimates: Mapping[str, Estimate], known: Set[Term], gain: float, giv
     if gain > least + (give if doubtful else 0.0) and (deeper or gain > (1 if certain else 2) * give):
         return True
     no_worse = gain > -max(LEAST_GAIN, 2 * give)
+    # A bow that is beyond doubt is kept unless frames plainly look worse for it: where little stands far out, few frames gain.
+    bows = [e for t, e in estimates.items() if t in BOW]
+    if bows and not known.intersection(BOW) and gain > least - 2 * give and all(abs(e.value) > BEYOND_DOUBT * e.sigma for e in bows):
+        return True
     # A second term that is beyond doubt does not have to wait for frames to look better.
-    if deeper and no_worse and all(abs(e.value) > BEYOND_DOUBT * e.sigma for t, e in estimates.items() if t in LENS):
+    if deeper and no_worse and all(abs(e.value) > BEYOND_DOUBT * e.scatter for t, e in estimates.items() if t in LENS):
         return True
     # What is known is refined, whatever it seems to cost. In noise, rows show in the equations long before frames look better.
-    refined = bool(known) and known - {*CENTRE} == set(estimates) - {"shutter", *CENTRE} and gain > -REFINING_COST
+    refined = bool(known) and known - {*CENTRE, *TONE} == set(estimates) - {"shutter", *CENTRE, *TONE} and gain > -REFINING_COST
     rows = set(estimates) <= {"shutter", "readout"} and "readout" in estimates and no_worse
     return is_first and (refined or (rows and abs(estimates["readout"].value) > CERTAIN * estimates["readout"].sigma))
 
 
 def _simpler_first(equations: Equations, optics: Optics, allowed: tuple[Term, ...]) -> list[tuple[Term, ...]]:
-    """Sets of terms that look certain beside each other: first without lens and bow, which may only seem to be needed."""
+    """Sets of terms that look certain beside each other: first without tone, lens and bow, which may only seem to be needed."""
 
     def certain(*without: Term) -> tuple[Term, ...]:
         among = tuple(t for t in allowed if t not in without)
         chosen = choose_terms(equations.only(among), optics, among, WORTH_TRYING)[0]
         return tuple(t for t in TERMS if t in chosen)
 
-    with_lens = (certain(*BOW, *CENTRE), certain(*BOW, "k2"), certain(*BOW), certain(*CENTRE))
-    sets = [certain(*LENS, *BOW), certain(*LENS), *with_lens, certain()]
+    with_lens = (certain(*BOW, "k2", *CENTRE), certain(*BOW, *CENTRE), certain(*BOW, "k2"), certain(*BOW), certain(*CENTRE))
+    without = (certain(*LENS, *BOW, *TONE), certain(*LENS, *BOW), certain(*LENS, *TONE), certain(*LENS))
+    sets = [*without, certain(*BOW, "k2", *CENTRE, *TONE), certain(*BOW, *CENTRE, *TONE), *with_lens, certain()]
     # A lens or a bow that was found around poses that were far off, and that the equations do not ask for any more, is to go.
     gone = tuple(t for t in (*BOW, "k1", "k2") if t in allowed and value_of(optics, t) != 0 and t not in with_lens[-1])
     given_up = tuple(t for t in TERMS if t in (*with_lens[-1], *gone)) if gone else ()
@@ -254,15 +270,15 @@ def _solve(
         estimates, step = choose_terms(equations, found.optics, terms, WORTH_TRYING)
         if not estimates:
             return None
-        gone = np.array([step[t] / e.sigma for t, e in estimates.items()])
+        gone = np.array([step[t] / e.scatter for t, e in estimates.items()])
         # A lens that is only being found is still too far off for that.
         ahead = _ahead(gone, last) if base.optics.lens is not None and base.optics.lens.k1 else 0.0
         last = gone if ahead == 0 else np.zeros(0)
         values: dict[str, float] = {t: estimates[t].value + ahead * step[t] if t in estimates else 0.0 for t in terms}
         found = base.under(with_values(found.optics, values), base.reference_movement)
-        if all(abs(step[t]) < 0.5 * estimates[t].sigma + 1e-4 for t in estimates):
+        if all(abs(step[t]) < 0.5 * estimates[t].scatter + 1e-4 for t in estimates):
             break
-    sure = tuple(t for t in terms if t in estimates and abs(estimates[t].value) >= SIGNIFICANT * estimates[t].sigma)
+    sure = tuple(t for t in terms if t in estimates and abs(estimates[t].value) >= SIGNIFICANT * estimates[t].scatter)
     if len(sure) == len(estimates):
         return found, {t: replace(e, value=value_of(found.optics, t)) for t, e in estimates.items()}  # type: ignore[arg-type]
     return _solve(base, results, pictures, sure, first, stop) if sure else None

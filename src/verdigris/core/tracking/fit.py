@@ -12,7 +12,7 @@ from verdigris.core.tracking.motion import FREEDOMS, Motion
 from verdigris.core.tracking.optics import Movement, Optics
 from verdigris.core.tracking.synthesis import predict, rim_px, softness
 from verdigris.core.tracking.tile_sums import expect, fit_tiles, left_and_slope, project_out, reweigh, tell_noise
-from verdigris.core.tracking.tone import encode_one, to_code
+from verdigris.core.tracking.tone import Tone, encode_one, to_code
 from verdigris.core.types import Bool, Float32, Float64, Int
 
 # Share of the pixels that two fits are compared on: the rest is what something in front leaves.
@@ -280,18 +280,17 @@ class Fit:
         other = predict(self.appearance, soft, self.flat, s.times, s.tiles, h, c.movement, c.shutter + delta)[:, 0]
         return np.where(self.seen & (other > -50), (other - self.prediction[:, 0]) / delta, 0).astype(np.float32)
 
-    def by_tone(self, bent: Appearance, bend: float, h: Float64) -> Float32:
-        """Change of the predicted values against the frame's per unit of the tone curve's bend, (N,)."""
+    def by_tone(self, bent: Appearance, tone: Tone, h: Float64) -> Float32:
+        """Change of the predicted values against the frame's from the present tone curve to another one, (N,)."""
         c, s = self.conditions, self.samples
         assert s is not None
-        delta = bend - self.optics.tone
         other = predict(bent, self.soft, self.flat, s.times, s.tiles, h, c.movement, c.shutter)[:, 0]
-        pictures, (x0, y0) = self.pictures.bent(bend), self.pictures.origin
+        pictures, (x0, y0) = self.pictures.bent(tone), self.pictures.origin
         image = pictures.smoothed(self.soft.smoothing)
         light = image[np.clip(s.pixels[:, 1] - y0, 0, image.shape[0] - 1), np.clip(s.pixels[:, 0] - x0, 0, image.shape[1] - 1)]
         values = to_code(light, pictures.table)
         change = (other - self.prediction[:, 0]) - (values - self.values) / self.gain[s.tiles]
-        return np.where(self.seen & (other > -50), change / delta, 0).astype(np.float32)
+        return np.where(self.seen & (other > -50), change, 0).astype(np.float32)
 
     def steep(self) -> Bool:
         """The quarter of the trusted samples where the picture is steepest: those that would show a fault, (N,)."""
@@ -311,6 +310,16 @@ class Fit:
         starts = self.samples.starts
         left, slope = left_and_slope(starts, self.template, self.values, self.slope, self._used, self.gain, self.bias)
         return float(np.sqrt(left / max(slope, 1e-12)))
+
+    def tile_weights(self) -> Float64:
+        """Sum of the weights of each tile's samples, (tiles,)."""
+        assert self.samples is not None
+        return np.asarray(np.bincount(self.samples.tiles, self._used, len(self.gain)), np.float64)
+
+    def grain(self) -> float:
+        """Variance of one pixel's noise, code values squared, if nothing else is left where the picture is flat."""
+        left = (self.mass * self.gain**2) @ self.soft.grain_left / max(float(self.mass.sum()), 1e-9)
+        return float(self.noise**2 / (self.soft.grain_left_in_frame + left))
 
     def cost(self) -> float:
         """Root mean square of the smaller residuals where the picture is steep, code values: lower fits better.

@@ -23,8 +23,11 @@ from verdigris.core.tracking.judge import reason_against
 from verdigris.core.tracking.motion import Motion, estimate_motion
 from verdigris.core.tracking.optics import STILL, Movement, Optics, flow
 from verdigris.core.tracking.point_evidence import look_at_points, weigh_points
+from verdigris.core.tracking.tone import Tone
 from verdigris.core.types import Bool, Float32, Float64, Uint8
 
+# Below this share of the texture seen as it should be, doubt grows.
+HARDLY_GOOD = 0.6
 # What interpolation, compression and the choice of pixels leave, whatever the residuals say.
 SIGMA_FLOOR_PX = 0.004
 # Share of an exposure by which its middle may be misjudged: shutters open and close as they like.
@@ -38,6 +41,8 @@ NEAR_POINTS = 40
 NEAR_PX = 0.35
 # A frame that leaves no more than this many times what those around it leave is where it belongs.
 USUAL_COST = 1.15
+# One that leaves this many times as much is worth another look.
+STANDS_OUT = 1.7
 COMPARED_FRAMES = 5
 # One that leaves this many times as much, as if its picture had slipped by this much, has gone with something else, px.
 ODD_COST, ODD_SLIP_PX = 5.0, 0.5
@@ -94,7 +99,7 @@ class PlaneFollower:
         self._picture, self.region = picture, region
         self._appearance: Appearance | None = None
         self._finder: Finder | None = None
-        self._bent: dict[float, Appearance] = {}
+        self._bent: dict[Tone, Appearance] = {}
         if self.problem is None:
             self.plane_corners = self.optics.plane(self.corners, np.eye(3), reference_movement)
             self._appearance = build_appearance(picture.values, region, self.optics, reference_movement)
@@ -130,12 +135,12 @@ class PlaneFollower:
             raise ValueError("this plane cannot be followed; see `problem`")
         return self._appearance
 
-    def bent(self, bend: float) -> Appearance:
+    def bent(self, tone: Tone) -> Appearance:
         """The reference picture under another tone curve."""
-        if bend not in self._bent:
-            optics = replace(self.optics, tone=bend)
-            self._bent = {bend: under_other_optics(self.appearance, self._picture.values, optics, self.reference_movement)}
-        return self._bent[bend]
+        if tone not in self._bent:
+            optics = replace(self.optics, tone=tone)
+            self._bent[tone] = under_other_optics(self.appearance, self._picture.values, optics, self.reference_movement)
+        return self._bent[tone]
 
     @property
     def bow(self) -> Bow | None:
@@ -202,7 +207,8 @@ class PlaneFollower:
             return known
         own, between = self.evidence_of(known), self._between(frame, results)
         starts = [own.pose] if own is not None else []
-        if between is not None and (own is None or known.through is not None or self._differs(known, between)):
+        doubtful = own is None or known.through is not None or self.stands_out(frame, results)
+        if between is not None and (doubtful or self._differs(known, between)):
             starts.append(between)
         hidden = widened(hidden)
         near = [
@@ -238,6 +244,11 @@ class PlaneFollower:
         if known.through is not None and worst_of(best) > worst_of(known):
             return known
         return best or known
+
+    def stands_out(self, frame: int, results: Mapping[int, FrameResult]) -> bool:
+        """Whether a frame leaves much more than those around it do."""
+        evidence, usual = results[frame].evidence, self._cost_nearby(frame, results)
+        return evidence is not None and usual > 0 and evidence.cost > STANDS_OUT * usual
 
     def _cost_nearby(self, frame: int, results: Mapping[int, FrameResult]) -> float:
         """What is usually left in the frames around one, code values; 0 where nothing is known."""
@@ -373,7 +384,8 @@ class PlaneFollower:
         margin = corner_margins(bend, near)
         late = LATE * np.sqrt(12 * a.shutter) * np.linalg.norm(flow(self.plane_corners, conditions.movement), axis=1)
         own = corner_sigmas(a, ideal)
-        sigma = np.sqrt(own**2 + margin**2 + late**2 + SIGMA_FLOOR_PX**2)
+        # The less of it looks as it should, the more of what it was fitted to may be something else.
+        sigma = np.sqrt(own**2 + margin**2 + late**2 + SIGMA_FLOOR_PX**2) * max(1.0, HARDLY_GOOD / max(a.good_share, 1e-3))
         problem = reason_against(a, corners, own, (self.optics.width, self.optics.height))
         if problem:
             return lost(frame, a.share_used, problem)
@@ -394,6 +406,7 @@ class PlaneFollower:
                 a.shutter if self.smears(conditions.movement) else None,
                 a.tiles,
                 a.cost,
+                a.grain,
                 a.good_share,
                 bend,
             ),

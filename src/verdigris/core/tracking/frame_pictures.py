@@ -3,18 +3,18 @@
 import cv2
 import numpy as np
 
-from verdigris.core.tracking.tone import encode_table, to_light
+from verdigris.core.tracking.tone import Tone, encode_table, to_light
 from verdigris.core.types import Float32
 
 
 class FramePictures:
     """Smoothed versions of one frame around a box, made when asked for."""
 
-    def __init__(self, values: Float32, box: tuple[int, int, int, int], bend: float) -> None:
+    def __init__(self, values: Float32, box: tuple[int, int, int, int], tone: Tone) -> None:
         x0, y0, x1, y1 = box
         self.origin = (x0, y0)
         self._values = np.ascontiguousarray(values[y0:y1, x0:x1])
-        self._light, self.table = to_light(self._values, bend), encode_table(bend)
+        self._light, self.table = to_light(self._values, tone), encode_table(tone)
         self._made: dict[float, Float32] = {}
 
     def smoothed(self, variance: float) -> Float32:
@@ -27,9 +27,9 @@ class FramePictures:
             self._made[key] = np.asarray(soft, np.float32)
         return self._made[key]
 
-    def bent(self, bend: float) -> "FramePictures":
+    def bent(self, tone: Tone) -> "FramePictures":
         """The same frame under another tone curve."""
         height, width = self._values.shape
-        other = FramePictures(self._values, (0, 0, width, height), bend)
+        other = FramePictures(self._values, (0, 0, width, height), tone)
         other.origin = self.origin
         return other

@@ -24,6 +24,7 @@ class Evidence:
     shutter : variance of the exposure in time, frames^2; None where nothing moved enough to show it
     tiles : (tiles,) float32, 0..1, how far each tile of the region moves with the plane; NaN where it does not show
     cost : what is left where the picture is steep, code values
+    grain : variance of one pixel's noise, code values squared, if nothing else was left where the picture is flat; 0 when not known
     good : 0..1, share of the region's texture that was seen as it should be
     bend : (2, 4) float64, how far the corners would move on a surface that bends, see `bend_at`, px^2; None when not known
     """
@@ -34,6 +35,7 @@ class Evidence:
     shutter: float | None = None
     tiles: Float32 | None = None
     cost: float = 0.0
+    grain: float = 0.0
     good: float = 0.0
     bend: Float64 | None = None
 

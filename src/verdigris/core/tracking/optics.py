@@ -15,6 +15,7 @@ import numba
 import numpy as np
 
 from verdigris.core.geometry.lens import NO_LENS, Lens, distort_one
+from verdigris.core.tracking.tone import SRGB, Tone
 from verdigris.core.types import Float64
 
 
@@ -57,7 +58,7 @@ class Optics:
     lens : distortion, or None
     readout : share of the frame time between first and last row
     shutter : variance of the exposure in time, frames^2; an evenly open shutter has share^2 / 12
-    tone : bend of the tone curve, see `tone`
+    tone : how the tone curve departs from sRGB
     bow : how far the middle of the surface stands out, along and across, see `bow`
     focal : focal length, in widths of the picture, or None when it was not asked for; a bow needs it
     """
@@ -67,7 +68,7 @@ class Optics:
     lens: Lens | None = None
     readout: float = 0.0
     shutter: float | None = None
-    tone: float = 0.0
+    tone: Tone = SRGB
     bow: tuple[float, float] = (0.0, 0.0)
     focal: float | None = None
 

@@ -49,8 +49,11 @@ def look_again(
         if lens_and_rows:
             so_far = dict(results)
             found = calibrate(follower, results, picture, lambda n, r=so_far: hidden(n, r), lens, readout, stop)  # type: ignore[misc]
+            if stop():
+                return
             # A round that touched some frames only is always followed by one over all of them.
-            if stop() or not (partly or worth_settling(follower, results, found)):
+            if not partly and not worth_settling(follower, results, found):
+                yield from _those_that_stand_out(follower, results, picture, hidden, stop, only)
                 return
             follower = follower.under(found.optics, found.reference_movement)
             results = follower.restated(results)
@@ -106,6 +109,21 @@ def _with_the_surface(
                 yield found
     for n in sorted(astray):
         yield FrameResult(n, "lost", None, None, None, None, 0.0, ASTRAY)
+
+
+def _those_that_stand_out(
+    follower: PlaneFollower, results: Mapping[int, FrameResult], picture: Callable[[int], AnalysisPicture],
+    hidden: Callable[[int, Mapping[int, FrameResult]], Bool | None], stop: Callable[[], bool], only: range | None,
+) -> Iterator[FrameResult]:  # fmt: skip
+    """Look again at frames that leave much more than those around them; nothing else is asked of the run."""
+    trust = trust_of_run(follower, results)
+    for n in sorted(results if only is None else {*results}.intersection(only)):
+        if stop():
+            return
+        if n != follower.reference_frame and follower.stands_out(n, results):
+            better, before = follower.settle(n, picture(n), results, hidden(n, results), trust), results[n].evidence
+            if better.evidence is None or (before is not None and better.evidence.cost < before.cost):
+                yield better
 
 
 def _restless(follower: PlaneFollower, results: Mapping[int, FrameResult]) -> set[int]:

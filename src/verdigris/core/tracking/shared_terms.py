@@ -19,34 +19,50 @@ from verdigris.core.tracking.fit import Conditions, Fit
 from verdigris.core.tracking.follow import PlaneFollower
 from verdigris.core.tracking.frame_result import FrameResult, trust_of
 from verdigris.core.tracking.optics import Optics, flow
+from verdigris.core.tracking.synthesis import softness
+from verdigris.core.tracking.tone import Tone
 from verdigris.core.types import Bool, Float32, Float64
 
-Term = Literal["shutter", "tone", "readout", "bow_along", "bow_across", "k1", "k2", "cx", "cy"]
-TERMS: tuple[Term, ...] = ("shutter", "tone", "readout", "bow_along", "bow_across", "k1", "k2", "cx", "cy")
+Term = Literal["shutter", "tilt", "ends", "readout", "bow_along", "bow_across", "k1", "k2", "cx", "cy"]
+TERMS: tuple[Term, ...] = ("shutter", "tilt", "ends", "readout", "bow_along", "bow_across", "k1", "k2", "cx", "cy")
+TONE: tuple[Term, ...] = ("tilt", "ends")
 # The lens's centre against the picture's, in half diagonals: it shows only once the lens is known to bend.
 CENTRE: tuple[Term, ...] = ("cx", "cy")
 BOW: tuple[Term, ...] = ("bow_along", "bow_across")
 LENS: tuple[Term, ...] = ("k1", "k2", *CENTRE)
+MOST_VALUE = 0.95
 MOST_OFF_CENTRE = 0.2
+# How tone curves of cameras depart from sRGB, from linear to logarithmic ones; what it changes is seen in steps of this.
+TONES = {"tilt": (-2.0, 4.0), "ends": (-0.1, 2.0)}
+TONE_STEP = 0.1
 # What stands out by more, as a share of its size, is not a shallow bow.
 MOST_BOW = 0.03
 
 
 @dataclass(frozen=True)
 class Asked:
-    """A frame that is asked about the camera: code values 0..1, what is covered, and the trust in each tile over the run."""
+    """A frame that is asked about the camera: code values 0..1, what is covered, and over the run: trust in each tile, a pixel's noise."""
 
     values: Float32
     hidden: Bool | None
     trust: Float64 | None
+    grain: float
 
 
 @dataclass(frozen=True)
 class Estimate:
-    """A shared term: its value and standard deviation."""
+    """A shared term.
+
+    Attributes
+    ----------
+    value : what it is
+    sigma : its standard deviation; what a tile has in every frame, the reference's noise above all, counts as one
+    scatter : its standard deviation if frames had nothing in common; what is still far off has much in common
+    """
 
     value: float
     sigma: float
+    scatter: float
 
 
 def conditions_at(follower: PlaneFollower, n: int, results: Mapping[int, FrameResult], asked: Asked) -> Conditions:
@@ -61,7 +77,15 @@ def conditions_at(follower: PlaneFollower, n: int, results: Mapping[int, FrameRe
 
 @dataclass(frozen=True)
 class Equations:
-    """Normal equations of the shared terms over all chosen frames, and how far each tile moves with the plane there."""
+    """Normal equations of the shared terms over all chosen frames.
+
+    Attributes
+    ----------
+    hessian, score : (m, m), (m,) float64
+    clusters : (frames, tiles, m) float64, pull of every tile of every frame
+    total : sum of the squared residuals, in units of the noise
+    trust : (tiles,) how far each tile moves with the plane there
+    """
 
     hessian: Float64
     score: Float64
@@ -73,7 +97,7 @@ class Equations:
     def only(self, terms: tuple[Term, ...]) -> "Equations":
         """The equations of some of the terms."""
         i = [self.terms.index(t) for t in terms]
-        return replace(self, hessian=self.hessian[np.ix_(i, i)], score=self.score[i], clusters=self.clusters[:, i], terms=terms)
+        return replace(self, hessian=self.hessian[np.ix_(i, i)], score=self.score[i], clusters=self.clusters[:, :, i], terms=terms)
 
     @property
     def promise(self) -> float:
@@ -105,12 +129,11 @@ def linearise(
             continue
         fit, h = found
         agreements.append(fit.agreement)
-        fit.leave_out(~fit.steep())
         total += float(np.sum(fit.weights * fit.residuals() ** 2)) / max(fit.noise, 1e-3) ** 2
-        reduced = _reduced(fit, follower, h, conditions, terms)
+        reduced = _reduced(fit, follower, h, conditions, terms, asked.grain)
         hessian, score = hessian + reduced[0], score + reduced[1]
         clusters.append(reduced[2])
-    return Equations(hessian, score, np.concatenate(clusters), total, terms, trust_of(agreements)) if clusters else None
+    return Equations(hessian, score, np.stack(clusters), total, terms, trust_of(agreements)) if clusters else None
 
 
 def choose_terms(
@@ -127,10 +150,14 @@ def choose_terms(
         h = equations.hessian[np.ix_(i, i)]
         scale = np.sqrt(np.maximum(np.diag(h), 1e-12))
         step = np.linalg.solve(h / np.outer(scale, scale) + 1e-9 * np.eye(len(i)), score / scale) / scale
-        sigma = np.sqrt(np.maximum(np.diag(sandwich(h, equations.clusters[:, i])), 1e-16))
-        value = np.clip(now[i] + step, -0.95, 0.95)
+        pulls = equations.clusters[:, :, i]
+        scatter, common = (np.sqrt(np.maximum(np.diag(sandwich(h, p)), 1e-16)) for p in (pulls.reshape(-1, len(i)), pulls.sum(axis=0)))
+        value = np.clip(now[i] + step, *np.transpose([TONES.get(t, (-MOST_VALUE, MOST_VALUE)) for t in chosen]))
         return (
-            {t: Estimate(float(v), float(s)) for t, v, s in zip(chosen, value, sigma, strict=True)},
+            {
+                t: Estimate(v, s, a)
+                for t, v, s, a in zip(chosen, *np.stack([value, np.maximum(common, scatter), scatter]).tolist(), strict=True)
+            },
             dict(zip(chosen, map(float, step), strict=True)),
         )
 
@@ -141,25 +168,29 @@ def choose_terms(
         tried = [e for e in tried if all(_believable(t, x, significant) for t, x in e[0].items())]
         if not tried:
             return best
-        best = max(tried, key=lambda e: min(abs(x.value) / x.sigma for x in e[0].values()))
+        best = max(tried, key=lambda e: min(abs(x.value) / x.scatter for x in e[0].values()))
         chosen = tuple(best[0])
 
 
 def _believable(term: str, estimate: Estimate, significant: float) -> bool:
     """Whether a term is many times its uncertainty, and of a size that cameras have."""
-    if (term == "shutter" and estimate.value <= 0) or (term == "tone" and not 0.02 < estimate.value < 0.8):
+    if term == "shutter" and estimate.value <= 0:
+        return False
+    if term in TONE and not TONES[term][0] < estimate.value < TONES[term][1]:
         return False
     if term in CENTRE and abs(estimate.value) > MOST_OFF_CENTRE:
         return False
     if term in BOW and abs(estimate.value) > MOST_BOW:
         return False
-    return abs(estimate.value) > significant * estimate.sigma
+    return abs(estimate.value) > significant * estimate.scatter
 
 
 def value_of(optics: Optics, term: Term) -> float:
     """Present value of a term; 0 is nothing of it."""
-    if term in ("readout", "shutter", "tone"):
+    if term in ("readout", "shutter"):
         return float(getattr(optics, term) or 0.0)
+    if term in TONE:
+        return float(getattr(optics.tone, term))
     if term in BOW:
         return optics.bow[BOW.index(term)]
     lens = optics.lens
@@ -174,7 +205,7 @@ def value_of(optics: Optics, term: Term) -> float:
 def with_values(optics: Optics, values: Mapping[str, float]) -> Optics:
     """Optics with other values of some terms."""
     shutter = float(np.clip(values.get("shutter", optics.shutter or 0.0), 0.0, 1 / 12))
-    tone = float(np.clip(values.get("tone", optics.tone), 0.0, 0.8))
+    tone = Tone(*(float(np.clip(values.get(t, value_of(optics, t)), *TONES[t])) for t in TONE))
     lens = optics.lens
     if not set(LENS).isdisjoint(values):
         lens = lens or Lens.of_picture(optics.width, optics.height)
@@ -186,12 +217,16 @@ def with_values(optics: Optics, values: Mapping[str, float]) -> Optics:
 
 
 def _reduced(
-    fit: Fit, follower: PlaneFollower, h: Float64, conditions: Conditions, terms: tuple[Term, ...]
+    fit: Fit, follower: PlaneFollower, h: Float64, conditions: Conditions, terms: tuple[Term, ...], grain: float
 ) -> tuple[Float64, Float64, Float64]:
     """Normal equations of the shared terms with pose and blur eliminated: (m, m), (m,), (tiles, m)."""
     rows = np.stack(list(_rows(fit, follower, h, conditions, terms))).astype(np.float32)
     hessians, tile_score = fit.equations(np.concatenate([fit.jacobian, rows]))
-    hessian, score, k = hessians.sum(axis=0), tile_score.sum(axis=0), len(fit.jacobian)
+    k = len(fit.jacobian)
+    tile_score[:, k - 1] += _noise_pull(fit, h, grain, blur=0.05)
+    if "shutter" in terms:
+        tile_score[:, k + terms.index("shutter")] += _noise_pull(fit, h, grain, shutter=0.002)
+    hessian, score = hessians.sum(axis=0), tile_score.sum(axis=0)
     scale = np.sqrt(np.maximum(np.diag(hessian)[:k], 1e-12))
     inner = np.linalg.pinv(hessian[:k, :k] / np.outer(scale, scale) + 1e-9 * np.eye(k)) / np.outer(scale, scale)
     carry = hessian[k:, :k] @ inner
@@ -202,6 +237,30 @@ def _reduced(
         unit * (score[k:] - carry @ score[:k]),
         unit * (tile_score[:, k:] - tile_score[:, :k] @ carry.T),
     )
+
+
+def _noise_pull(fit: Fit, h: Float64, grain: float, blur: float = 0.0, shutter: float = 0.0) -> Float64:
+    """What keeps the reference's own noise from asking for blur, which would smooth it away: scores of the tiles, (tiles,).
+
+    Parameters
+    ----------
+    grain : variance of one pixel's noise, as far as the run shows it
+    blur, shutter : which of them it is, as the step that shows how the noise changes
+
+    Notes
+    -----
+    Least squares also count the reference's noise, and would rather have less of it. How much of it any blur leaves is known.
+
+    References
+    ----------
+    Stefanski, Unbiased estimation of a nonlinear function of a normal mean, Comm. Stat. 18(12), 1989 (corrected scores).
+    """
+    c, soft = fit.conditions, fit.soft
+    other = softness(
+        fit.appearance, h, c.movement, c.reference_movement, fit.blur + blur, c.shutter + shutter, soft.smoothing, fixed=True
+    )  # fmt: skip
+    change = (other.grain_left - soft.grain_left) / (blur + shutter)
+    return np.asarray(0.5 * min(grain, fit.grain()) * fit.tile_weights() * fit.gain**2 * change)
 
 
 def _rows(fit: Fit, follower: PlaneFollower, h: Float64, conditions: Conditions, terms: tuple[Term, ...]) -> Iterator[Float64]:
@@ -221,9 +280,9 @@ def _rows(fit: Fit, follower: PlaneFollower, h: Float64, conditions: Conditions,
     for term in terms:
         if term == "shutter":
             row = np.asarray(fit.by_shutter(h), float)
-        elif term == "tone":
-            bend = follower.optics.tone + 0.03
-            row = np.asarray(fit.by_tone(follower.bent(bend), bend, h), float)
+        elif term in TONE:
+            tone = optics.tone._replace(**{term: value_of(optics, term) + TONE_STEP})
+            row = np.asarray(fit.by_tone(follower.bent(tone), tone, h), float) / TONE_STEP
         elif term in BOW:
             unit = (1.0, 0.0) if term == "bow_along" else (0.0, 1.0)
             row = -along(frame_gradient, follower.bowed(unit).offset(s.ideal, h))

@@ -22,6 +22,8 @@ from verdigris.core.types import Float32, Float64, Int
 
 PIXEL_VARIANCE = 1.0 / 12.0
 MOST_SMOOTHING = 36.0
+# How far the noise of neighbouring pixels is alike, as a blur, px^2.
+GRAIN_PX2 = 0.3
 SMOOTHING_STEP = 1.05
 MOST_TAPS = 33
 UNKNOWN = -99.0
@@ -47,6 +49,16 @@ class Softness:
     axis: Float64
     peaked: Float64
     zoom: Float64
+
+    @property
+    def grain_left(self) -> Float64:
+        """Share of a pixel's noise, as variance, that each tile of the reference keeps, (tiles,)."""
+        return np.asarray(1.0 / (4 * np.pi * np.sqrt((self.round + GRAIN_PX2) * (self.round + self.line + GRAIN_PX2))))
+
+    @property
+    def grain_left_in_frame(self) -> float:
+        """Share of a pixel's noise, as variance, that the frame keeps."""
+        return float(1.0 / (4 * np.pi * (self.smoothing + GRAIN_PX2)))
 
 
 def softness(
