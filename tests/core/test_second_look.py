@@ -1,13 +1,17 @@
 """Which frames the rounds of the second look touch."""
 
+from dataclasses import replace
+from functools import partial
 from types import SimpleNamespace
 
 import numpy as np
 import pytest
 
-from verdigris.core.tracking import second_look
-from verdigris.core.tracking.follow import AnalysisPicture
-from verdigris.core.tracking.frame_result import Evidence, FrameResult
+from tests.plates import make_plate
+from verdigris.core.matte.occlusion import region_mask
+from verdigris.core.tracking import align, follow, second_look
+from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.frame_result import Evidence, FrameResult, lost
 from verdigris.core.tracking.optics import STILL, Movement
 
 FRAMES = range(30)
@@ -88,3 +92,75 @@ def test_only_frames_that_were_thought_to_move_otherwise_are_looked_at_a_third_t
     asked = [n for n, thorough in follower.asked[1] if thorough]
     assert asked[:29] == list(FRAMES[1:])
     assert asked[29:] == (list(range(20, 30)) if again else [])
+
+
+class Outlier(Recorder):
+    """A follower of which one frame stands out, that answers with some cost for it."""
+
+    def __init__(self, which, answer):
+        super().__init__()
+        self.which, self.answer = which, answer
+
+    def stands_out(self, n, results):
+        return n == self.which
+
+    def settle(self, n, now, results, hidden, trust, thorough=True):
+        self.asked[-1].append((n, thorough))
+        if self.answer is None:
+            return lost(n, 0.0, "Nothing here looks like it.")
+        return replace(results[n], evidence=Evidence(np.eye(3), cost=self.answer))
+
+
+@pytest.mark.parametrize(("answer", "kept"), [(0.004, True), (0.02, False), (None, True)])
+def test_where_nothing_else_is_to_be_done_frames_that_stand_out_are_looked_at_again(monkeypatch, known, answer, kept):
+    monkeypatch.setattr(second_look, "calibrate", lambda *a: calibration(False))
+    monkeypatch.setattr(second_look, "worth_settling", lambda *a: False)
+    monkeypatch.setattr(second_look, "trust_of_run", lambda *a: None)
+    known = {n: replace(r, evidence=Evidence(np.eye(3), cost=0.01)) for n, r in known.items()}
+    follower = Outlier(7, answer)
+    blank = AnalysisPicture.of(np.zeros((2, 2), np.float32))
+    better = list(second_look.look_again(follower, known, lambda n: blank, lambda a, b: [], lambda n, r: None, only=FRAMES))
+    assert [n for n, _ in follower.asked[-1]] == [7]
+    assert [r.frame for r in better] == ([7] if kept else [])
+    assert all(r.status == ("lost" if answer is None else "followed") for r in better)
+
+
+@pytest.fixture(scope="module")
+def plate():
+    return make_plate(noise=0.002)
+
+
+@pytest.fixture(scope="module")
+def plane(plate):
+    picture = plate.frames[plate.reference]
+    region = region_mask([plate.corners], [], None, picture.shape[1], picture.shape[0])
+    return PlaneFollower(AnalysisPicture.of(picture), region, plate.corners, "perspective", plate.reference)
+
+
+def test_a_frame_stands_out_against_those_around_it_and_only_where_there_are_some(plane):
+    def result(n: int, cost: float) -> FrameResult:
+        return FrameResult(n, "followed", np.eye(3), CORNERS, np.full(4, 0.1), 0.1, 1.0, "", Evidence(np.eye(3), cost=cost))
+
+    even = {n: result(n, 0.01 + 0.001 * (n % 3)) for n in range(plane.reference_frame + 1, plane.reference_frame + 12)}
+    assert not any(plane.stands_out(n, even) for n in even)
+    which = plane.reference_frame + 6
+    odd = {**even, which: result(which, 0.03)}
+    assert [n for n in odd if plane.stands_out(n, odd)] == [which]
+    assert not plane.stands_out(which, {n: odd[n] for n in (which - 1, which, which + 1)})
+
+
+def test_doubt_grows_where_hardly_anything_looks_as_it_should(monkeypatch, plate, plane):
+    n = plate.reference + 1
+    known = {plate.reference: plane.reference_result(), n: replace(plane.reference_result(), frame=n)}
+
+    def looking(good: float, *args):
+        found = align.align(*args)
+        assert found is not None
+        return replace(found, good_share=good)
+
+    sigmas = []
+    for good in (0.95, 0.7, 0.3):
+        monkeypatch.setattr(follow, "align", partial(looking, good))
+        sigmas.append(plane.settle(n, AnalysisPicture.of(plate.frames[n]), known, None).sigma_px)
+    assert sigmas[1] == pytest.approx(sigmas[0])
+    assert sigmas[2] == pytest.approx(2 * sigmas[0])
