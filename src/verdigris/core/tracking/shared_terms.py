@@ -129,6 +129,9 @@ def linearise(
             continue
         fit, h = found
         agreements.append(fit.agreement)
+        # What a lens does far out is told from what else disagrees there only where the picture is steep.
+        if follower.optics.lens is not None:
+            fit.leave_out(~fit.steep())
         total += float(np.sum(fit.weights * fit.residuals() ** 2)) / max(fit.noise, 1e-3) ** 2
         reduced = _reduced(fit, follower, h, conditions, terms, asked.grain)
         hessian, score = hessian + reduced[0], score + reduced[1]
