@@ -40,7 +40,9 @@ def marked(seed: int = 1) -> np.ndarray:
 def shown_by(made: Appearance, level: int) -> np.ndarray:
     """The picture that a level's splines go through: a cubic B-spline is a sixth, two thirds and a sixth at pixel centres."""
     taps = np.array([1.0, 4.0, 1.0]) / 6.0
-    return cv2.sepFilter2D(made.splines[level], cv2.CV_32F, taps, taps, borderType=cv2.BORDER_REFLECT_101)
+    return cv2.sepFilter2D(
+        made.pyramid.splines(VARIANCES[level : level + 1])[level], cv2.CV_32F, taps, taps, borderType=cv2.BORDER_REFLECT_101
+    )
 
 
 INSIDE = region(60, 40, 580, 320)
@@ -93,7 +95,7 @@ def test_the_splines_go_through_light_as_soft_as_it_says():
     picture = photograph()
     made = build_appearance(picture, INSIDE, PLAIN)
     x0, y0 = made.origin.astype(int)
-    height, width = made.splines.shape[1:]
+    height, width = made.pyramid.softened(0).shape
     light = to_light(picture, SRGB)
     for k in (1, 4):
         soft = cv2.GaussianBlur(light, (0, 0), float(np.sqrt(VARIANCES[k])))[y0 : y0 + height, x0 : x0 + width]
@@ -139,7 +141,7 @@ def test_a_picture_is_straightened_as_exactly_as_point_by_point():
     turning = Movement(np.array([[0.02, -0.01, 25], [0.015, 0.01, 10], [1e-5, -2e-5, -0.03]]), STILL.a)
     optics = Optics(WIDTH, HEIGHT, lens=lens, readout=0.4, shutter=0.02)
     made = build_appearance(picture, INSIDE, optics, turning)
-    height, width = made.splines.shape[1:]
+    height, width = made.pyramid.softened(0).shape
     x, y = np.meshgrid(np.arange(width) + 0.5, np.arange(height) + 0.5)
     at = optics.project(np.stack([x.ravel(), y.ravel()], axis=1) + made.origin, np.eye(3), turning, 0.02).reshape(height, width, 2)
     straight = resample(to_light(picture, SRGB), at)

@@ -76,6 +76,8 @@ def test_a_round_that_asks_about_the_camera_is_followed_by_one_over_all_frames(m
     first, second = follower.asked[1:]
     assert [n for n, thorough in first if not thorough] == [8, 9, 10, 11, 12]
     assert [n for n, thorough in second if thorough] == list(FRAMES[1:])
+    # Those that were looked at with a camera that is still the same have had their quick pass.
+    assert [n for n, thorough in second if not thorough] == [n for n in FRAMES[1:] if not 8 <= n <= 12]
 
 
 def test_a_quick_pass_over_all_frames_leads_the_thorough_one(monkeypatch, known):

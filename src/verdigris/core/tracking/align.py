@@ -15,7 +15,7 @@ from verdigris.core.tracking.alignment import Alignment
 from verdigris.core.tracking.appearance import USUAL_VARIANCE, Appearance
 from verdigris.core.tracking.doubt import bend_of, bent_jacobian, picture_of, sandwich, seen_box
 from verdigris.core.tracking.fit import Conditions, Fit, box_of
-from verdigris.core.tracking.frame_pictures import FramePictures
+from verdigris.core.tracking.frame_pictures import KeptPictures
 from verdigris.core.tracking.motion import Motion, exponential, point_jacobian
 from verdigris.core.tracking.optics import Optics
 from verdigris.core.types import Float32, Float64, Int
@@ -61,17 +61,17 @@ def align(
         "all": (None, USUAL_VARIANCE, 6, tolerance_px),
     }
     plan = [stages[look] for look in looks]
-    found = _refined(appearance, optics, values, start, conditions, motion, plan)
+    found = _refined(appearance, optics, KeptPictures(values), start, conditions, motion, plan)
     return None if found is None else _conclude(*found)
 
 
 def fit_at(
-    appearance: Appearance, optics: Optics, values: Float32, start: Float64, conditions: Conditions, motion: Motion,
+    appearance: Appearance, optics: Optics, frame: KeptPictures, start: Float64, conditions: Conditions, motion: Motion,
     least: float = USUAL_VARIANCE,
 ) -> tuple["Fit", Float64] | None:  # fmt: skip
     """Refine a pose that is nearly right, and hand out the fit's state at the end; `least` smooths the frame, px^2."""
     plan: list[_Stage] = [(appearance.few, least, 4, 0.01)]
-    found = _refined(appearance, optics, values, start, conditions, motion, plan)
+    found = _refined(appearance, optics, frame, start, conditions, motion, plan)
     if found is None:
         return None
     fit, h, _ = found
@@ -81,13 +81,19 @@ def fit_at(
 
 
 def _refined(
-    appearance: Appearance, optics: Optics, values: Float32, start: Float64, conditions: Conditions, motion: Motion, plan: "list[_Stage]"
+    appearance: Appearance,
+    optics: Optics,
+    frame: KeptPictures,
+    start: Float64,
+    conditions: Conditions,
+    motion: Motion,
+    plan: "list[_Stage]",
 ) -> tuple["Fit", Float64, Float64 | None] | None:
     """Fit, pose, and the last step (freedoms,); None when it was too short to matter."""
     box = box_of(appearance, optics, start, conditions.movement)
     if box is None:
         return None
-    pictures = FramePictures(values, box, optics.tone)
+    pictures = frame.around(box, optics.tone)
 
     def fit_with(shutter: float) -> Fit:
         return Fit(appearance, optics, pictures, replace(conditions, shutter=shutter, shutters=()), motion)

@@ -38,7 +38,7 @@ class Appearance:
     Attributes
     ----------
     origin : (2,) float64, ideal reference px of their top-left corner
-    splines : (levels, h, w) float32, coefficients of cubic B-splines through linear light, blurred by VARIANCES px^2
+    pyramid : linear light at every softness
     table : light to code values, see `tone`
     points : (N, 2) float64, ideal reference px of samples, strongest of each neighbourhood first kept
     seen : (N, 2) float64, plate px at which the reference frame shows them
@@ -52,7 +52,7 @@ class Appearance:
     """
 
     origin: Float64
-    splines: Float32
+    pyramid: "Pyramid"
     table: Float32
     points: Float64
     seen: Float64
@@ -81,8 +81,8 @@ def build_appearance(
     if len(xs) < 200:
         return None
     crop = _Crop.of((xs.min(), ys.min(), xs.max() + 1, ys.max() + 1), optics, move)
-    stack, table = _stack(crop.light(values, optics.tone)), encode_table(optics.tone)
-    soft = to_code(np.ascontiguousarray(stack[1]), table)
+    pyramid, table = Pyramid(crop.light(values, optics.tone)), encode_table(optics.tone)
+    soft = to_code(pyramid.softened(VARIANCES.tolist().index(USUAL_VARIANCE)), table)
     gx, gy = cv2.Sobel(soft, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(soft, cv2.CV_32F, 0, 1, scale=0.125)
     strength = np.hypot(gx, gy)
     depth = cv2.distanceTransform(crop.mask(region).astype(np.uint8), cv2.DIST_L2, 5)
@@ -101,7 +101,7 @@ def build_appearance(
     points, tiles, depths = points[order], tiles[order], depth[ys, xs][order].astype(np.float32)
     seen = points if crop.at is None else optics.project(points, np.eye(3), move, optics.shutter or 0.0)
     return Appearance(
-        crop.origin, _splines(stack), table, points, seen, depths, tiles, _centres(points, tiles, across), across,
+        crop.origin, pyramid, table, points, seen, depths, tiles, _centres(points, tiles, across), across,
         np.arange(0, len(points), max(1, len(points) // few)), _normaliser(points), float(strength[ys, xs].mean()),
     )  # fmt: skip
 
@@ -110,29 +110,51 @@ def under_other_optics(known: Appearance, values: Float32, optics: Optics, move:
     """The same samples of a reference picture seen through other optics, so that fits under both can be held against each other."""
     low, high = np.floor(known.seen.min(axis=0)).astype(int) - 1, np.ceil(known.seen.max(axis=0)).astype(int) + 1
     crop = _Crop.of((low[0], low[1], high[0], high[1]), optics, move)
-    stack = _stack(crop.light(values, optics.tone))
     points = known.seen if crop.at is None else optics.plane(known.seen, np.eye(3), move)
     return replace(
-        known, origin=crop.origin, splines=_splines(stack), table=encode_table(optics.tone), points=points,
+        known, origin=crop.origin, pyramid=Pyramid(crop.light(values, optics.tone)), table=encode_table(optics.tone), points=points,
         centres=_centres(points, known.tiles, known.across), normaliser=_normaliser(points),
     )  # fmt: skip
 
 
-def _stack(light: Float32) -> Float32:
-    """The picture at all softnesses; the softest are made from softer ones, as variances add."""
-    levels: list[Float32] = []
-    for i, variance in enumerate(VARIANCES):
-        start, missing = (light, variance) if variance < SOFT else (levels[i - 1], variance - VARIANCES[i - 1])
-        levels.append(np.asarray(cv2.GaussianBlur(start, (0, 0), float(np.sqrt(missing)), borderType=cv2.BORDER_REFLECT_101), np.float32))
-    return np.stack(levels)
+class Pyramid:
+    """A picture at all softnesses, each made when it is first asked for."""
 
+    def __init__(self, light: Float32) -> None:
+        """From (h, w) float32 linear light."""
+        self._light = light
+        self._soft: dict[int, Float32] = {}
+        self._splines = np.empty((len(VARIANCES), *light.shape), np.float32)
+        self._made: set[int] = set()
 
-def _splines(stack: Float32) -> Float32:
-    """Coefficients of cubic B-splines that go through every pixel; the filter's tail is cut where it is below a ten-thousandth."""
-    pole = np.sqrt(3.0) - 2.0
-    taps = pole ** np.abs(np.arange(-SPLINE_REACH, SPLINE_REACH + 1))
-    taps /= taps.sum()
-    return np.stack([cv2.sepFilter2D(level, cv2.CV_32F, taps, taps, borderType=cv2.BORDER_REFLECT_101) for level in stack])
+    def softened(self, level: int) -> Float32:
+        """The picture blurred by VARIANCES[level] px^2; the softest are made from softer ones, as variances add."""
+        if level not in self._soft:
+            rest = VARIANCES[level] < SOFT
+            start, missing = (
+                (self._light, VARIANCES[level]) if rest else (self.softened(level - 1), VARIANCES[level] - VARIANCES[level - 1])
+            )
+            soft = cv2.GaussianBlur(start, (0, 0), float(np.sqrt(missing)), borderType=cv2.BORDER_REFLECT_101)
+            self._soft[level] = np.asarray(soft, np.float32)
+        return self._soft[level]
+
+    def splines(self, wanted: Float64) -> Float32:
+        """Coefficients of cubic B-splines through the picture, (levels, h, w), set where these variances (px^2) lie between.
+
+        Notes
+        -----
+        They go through every pixel; the filter's tail is cut where it is below a ten-thousandth.
+        """
+        last = len(VARIANCES) - 2
+        low, high = (min(max(int(np.searchsorted(VARIANCES, v, "right")) - 1, 0), last) for v in (wanted.min(), wanted.max()))
+        for level in range(low, high + 2):
+            if level not in self._made:
+                pole = np.sqrt(3.0) - 2.0
+                taps = pole ** np.abs(np.arange(-SPLINE_REACH, SPLINE_REACH + 1))
+                taps /= taps.sum()
+                self._splines[level] = cv2.sepFilter2D(self.softened(level), cv2.CV_32F, taps, taps, borderType=cv2.BORDER_REFLECT_101)
+                self._made.add(level)
+        return self._splines
 
 
 def _centres(points: Float64, tiles: Int, across: int) -> Float64:

@@ -15,6 +15,7 @@ from verdigris.core.tracking.appearance import USUAL_VARIANCE
 from verdigris.core.tracking.bow import focal_of
 from verdigris.core.tracking.fit import Fit
 from verdigris.core.tracking.follow import SHUTTERS, SMEARING_PX, AnalysisPicture, PlaneFollower, widened
+from verdigris.core.tracking.frame_pictures import KeptPictures
 from verdigris.core.tracking.frame_result import FrameResult, trust_of
 from verdigris.core.tracking.optics import Movement, Optics, flow
 from verdigris.core.tracking.shared_terms import (
@@ -42,6 +43,8 @@ MOST_FRAMES = 9
 MOST_ROUNDS = 4
 # Steps that shrink evenly are taken ahead by as many at most.
 MOST_AHEAD = 2.0
+# So far is safe even while much is still unknown.
+NOT_FAR_AHEAD = 0.7
 WORTH_ANOTHER_ROUND = 0.02
 SIGNIFICANT = 5.0
 CERTAIN = 7.0
@@ -72,7 +75,7 @@ class Calibration:
 
     optics: Optics
     reference_movement: Movement
-    estimates: dict[str, Estimate]
+    estimates: dict[Term, Estimate]
     gain: float
     changed: float = 0.0
 
@@ -102,7 +105,7 @@ def calibrate(
     trust = trust_of_run(follower, results)
     # Where frames disagree, noise looks like more than it is: the best of them say how much there is.
     grain = min((g for r in results.values() if r.evidence is not None and (g := r.evidence.grain) > 0), default=0.0)
-    pictures = {n: Asked(picture(n).values, widened(hidden(n)), trust, grain) for n in frames}
+    pictures = {n: Asked(KeptPictures(picture(n).values), widened(hidden(n)), trust, grain) for n in frames}
     # From here on only these frames are needed, and those that tell how they move.
     results = {n: r for n, r in results.items() if any(n + k in pictures for k in (-2, -1, 0, 1, 2))}
     if not any(start.bow):
@@ -137,23 +140,37 @@ def calibrate(
     before = linearise(base, stated, pictures, allowed, stop)
     if before is None or (follower.optics.is_plain and before.promise < 2 * LEAST_GAIN):
         return plain
-    wanted = _simpler_first(before, base.optics, allowed)
     known: Set[Term] = {t for t in TERMS if t != "shutter" and value_of(base.optics, t) != 0}
     best, best_gain = plain, LEAST_GAIN
+    kept: _Solved | None = None
     fits: _Fits = {}
-    for terms in wanted:
-        solved = _solve(base, results, pictures, terms, before, stop)
+
+    def weigh(solved: _Solved | None) -> None:
+        """Keep what was solved for if it helps more than what was kept so far."""
+        nonlocal best, best_gain, kept
         if solved is None:
-            continue
-        found, estimates = solved
-        gain, give = _gain(base, stated, found, results, pictures, stop, fits)
+            return
+        estimates = solved.estimates
+        gain, give = _gain(base, stated, solved.follower, results, pictures, stop, fits)
         if _helps(estimates, known, gain, give, best_gain, best is plain):
-            changed = max(abs(e.value - value_of(base.optics, t)) / e.scatter for t, e in estimates.items())  # type: ignore[arg-type]
-            best, best_gain = Calibration(found.optics, reference_movement, estimates, gain, changed), max(gain, 0.0) + LEAST_GAIN
+            changed = max(abs(e.value - value_of(base.optics, t)) / e.scatter for t, e in estimates.items())
+            best = Calibration(solved.follower.optics, reference_movement, dict(estimates), gain, changed)
+            best_gain, kept = max(gain, 0.0) + LEAST_GAIN, solved
+
+    nothing = _Solved(base, {}, before)
+    for terms in _simpler_first(before, base.optics, tuple(t for t in allowed if t not in TONE)):
+        # What was kept already leads most of the way.
+        weigh(_solve(base, kept if kept and set(kept.estimates) < set(terms) else nothing, results, pictures, terms, stop))
+    if not stop() and not {*TONE}.isdisjoint(allowed):
+        # The tone curve hardly depends on where things are: it is asked for beside whatever that was found to be.
+        geometry = kept.estimates if kept else {"shutter", "readout"}
+        solved = _solve(base, kept or nothing, results, pictures, tuple(t for t in allowed if t in geometry or t in TONE), stop)
+        if solved is not None and not {*TONE}.isdisjoint(solved.estimates):
+            weigh(solved)
     return best
 
 
-def _helps(estimates: Mapping[str, Estimate], known: Set[Term], gain: float, give: float, least: float, is_first: bool) -> bool:
+def _helps(estimates: Mapping[Term, Estimate], known: Set[Term], gain: float, give: float, least: float, is_first: bool) -> bool:
     """Whether terms are to be kept.
 
     Parameters
@@ -188,7 +205,7 @@ def _helps(estimates: Mapping[str, Estimate], known: Set[Term], gain: float, giv
 
 
 def _simpler_first(equations: Equations, optics: Optics, allowed: tuple[Term, ...]) -> list[tuple[Term, ...]]:
-    """Sets of terms that look certain beside each other: first without tone, lens and bow, which may only seem to be needed."""
+    """Sets of terms that look certain beside each other: first without lens and bow, which may only seem to be needed."""
 
     def certain(*without: Term) -> tuple[Term, ...]:
         among = tuple(t for t in allowed if t not in without)
@@ -196,8 +213,7 @@ def _simpler_first(equations: Equations, optics: Optics, allowed: tuple[Term, ..
         return tuple(t for t in TERMS if t in chosen)
 
     with_lens = (certain(*BOW, "k2", *CENTRE), certain(*BOW, *CENTRE), certain(*BOW, "k2"), certain(*BOW), certain(*CENTRE))
-    without = (certain(*LENS, *BOW, *TONE), certain(*LENS, *BOW), certain(*LENS, *TONE), certain(*LENS))
-    sets = [*without, certain(*BOW, "k2", *CENTRE, *TONE), certain(*BOW, *CENTRE, *TONE), *with_lens, certain()]
+    sets = [certain(*LENS, *BOW), certain(*LENS), *with_lens, certain()]
     # A lens or a bow that was found around poses that were far off, and that the equations do not ask for any more, is to go.
     gone = tuple(t for t in (*BOW, "k1", "k2") if t in allowed and value_of(optics, t) != 0 and t not in with_lens[-1])
     given_up = tuple(t for t in TERMS if t in (*with_lens[-1], *gone)) if gone else ()
@@ -242,7 +258,9 @@ def _best_shutter(base: PlaneFollower, stated: Mapping[int, FrameResult], pictur
                 softness(base.appearance, evidence.pose, c.movement, base.reference_movement, evidence.blur, s, USUAL_VARIANCE).smoothing
                 for s in candidates
             )
-            found = fit_at(base.appearance, base.optics, pictures[n].values, evidence.pose, replace(c, shutter=shutter), base.motion, least)
+            found = fit_at(
+                base.appearance, base.optics, pictures[n].pictures, evidence.pose, replace(c, shutter=shutter), base.motion, least
+            )
             total += 0.0 if found is None else float(np.log(max(found[0].cost(), 1e-6))) / len(quickest)
         return total
 
@@ -253,35 +271,53 @@ def _best_shutter(base: PlaneFollower, stated: Mapping[int, FrameResult], pictur
     return candidates[here] if cost(here) < cost(own) - LEAST_GAIN else candidates[own]
 
 
+@dataclass(frozen=True)
+class _Solved:
+    """Some terms' best values: the plane seen through them, how sure they are, and the equations that said so."""
+
+    follower: PlaneFollower
+    estimates: Mapping[Term, Estimate]
+    equations: Equations
+
+
 def _solve(
-    base: PlaneFollower, results: Mapping[int, FrameResult], pictures: Mapping[int, Asked],
-    terms: tuple[Term, ...], first: Equations, stop: Callable[[], bool],
-) -> tuple[PlaneFollower, dict[str, Estimate]] | None:  # fmt: skip
+    base: PlaneFollower, start: _Solved, results: Mapping[int, FrameResult], pictures: Mapping[int, Asked],
+    terms: tuple[Term, ...], stop: Callable[[], bool],
+) -> _Solved | None:  # fmt: skip
     """Some terms, iterated until they settle; those that turn out not to be certain are left out. None when none is, or on a stop."""
-    found, equations, last = base, first.only(terms), np.zeros(0)
-    for i in range(MOST_ROUNDS):
-        if i:
+    found, equations, last = start.follower, start.equations, np.zeros(0)
+    # Equations around the same optics can be asked again.
+    fresh = found is base
+    for _ in range(MOST_ROUNDS):
+        if not fresh:
             # Tiles that disagreed as long as nobody knew of the lens are those that tell of it.
             asked = {n: replace(a, trust=equations.trust) for n, a in pictures.items()}
             again = linearise(found, found.restated(results), asked, terms, stop)
             if again is None:
                 return None
             equations = again
+        fresh = False
+        equations = equations.only(terms)
         estimates, step = choose_terms(equations, found.optics, terms, WORTH_TRYING)
         if not estimates:
             return None
         gone = np.array([step[t] / e.scatter for t, e in estimates.items()])
-        # A lens that is only being found is still too far off for that.
-        ahead = _ahead(gone, last) if base.optics.lens is not None and base.optics.lens.k1 else 0.0
-        last = gone if ahead == 0 else np.zeros(0)
+        ahead = _ahead(gone, last)
+        # A lens that is only being found is still too far off for long steps.
+        if ahead > NOT_FAR_AHEAD and not (base.optics.lens is not None and base.optics.lens.k1):
+            ahead = 0.0
         values: dict[str, float] = {t: estimates[t].value + ahead * step[t] if t in estimates else 0.0 for t in terms}
         found = base.under(with_values(found.optics, values), base.reference_movement)
-        if all(abs(step[t]) < 0.5 * estimates[t].scatter + 1e-4 for t in estimates):
+        settled = all(abs(step[t]) < 0.5 * e.scatter + 1e-4 for t, e in estimates.items())
+        # What fast shrinking steps would still add was taken ahead.
+        nearly = 0 < ahead < NOT_FAR_AHEAD and all(ahead * abs(step[t]) < e.scatter for t, e in estimates.items())
+        if settled or nearly:
             break
+        last = gone if ahead == 0 else np.zeros(0)
     sure = tuple(t for t in terms if t in estimates and abs(estimates[t].value) >= SIGNIFICANT * estimates[t].scatter)
     if len(sure) == len(estimates):
-        return found, {t: replace(e, value=value_of(found.optics, t)) for t, e in estimates.items()}  # type: ignore[arg-type]
-    return _solve(base, results, pictures, sure, first, stop) if sure else None
+        return _Solved(found, {t: replace(e, value=value_of(found.optics, t)) for t, e in estimates.items()}, equations)
+    return _solve(base, start, results, pictures, sure, stop) if sure else None
 
 
 def _ahead(step: Float64, last: Float64) -> float:
@@ -296,7 +332,7 @@ def _ahead(step: Float64, last: Float64) -> float:
     if len(step) != len(last):
         return 0.0
     shrinks = float(step @ last) / max(float(last @ last), 1e-12)
-    return min(1 / (1 - shrinks) - 1, MOST_AHEAD) if 0.2 < shrinks < 1 else 0.0
+    return min(1 / (1 - shrinks) - 1, MOST_AHEAD) if 0 < shrinks < 1 else 0.0
 
 
 def choose_frames(follower: PlaneFollower, results: Mapping[int, FrameResult]) -> list[int]:
@@ -343,9 +379,9 @@ def _gain(
             for f, e, x in ((base, theirs, c), (found, ours, d))
         )
         if (n, least) not in fits:
-            fits[n, least] = fit_at(base.appearance, base.optics, asked.values, theirs.pose, c, base.motion, least)
+            fits[n, least] = fit_at(base.appearance, base.optics, asked.pictures, theirs.pose, c, base.motion, least)
         before = fits[n, least]
-        after = fit_at(found.appearance, found.optics, asked.values, ours.pose, d, found.motion, least)
+        after = fit_at(found.appearance, found.optics, asked.pictures, ours.pose, d, found.motion, least)
         if before is None or after is None:
             continue
         after[0].adopt(before[0], after[1], least)

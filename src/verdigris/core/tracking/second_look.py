@@ -42,6 +42,7 @@ def look_again(
     results, lens_and_rows = dict(known), True
     restless: set[int] | None = None
     partly, quickly = False, False
+    looked: set[int] = set()
     for better in _with_the_surface(follower, results, picture, hidden, stop) if only is None else ():
         results[better.frame] = better
         yield better
@@ -61,20 +62,25 @@ def look_again(
             # The first pass with a camera that is known is a quick one over all frames: the thorough one needs to know how they move.
             thorough, quickly = False, not lens_and_rows
             restless = None
+            # Frames that were looked at with a camera that hardly differs have had theirs.
+            if found.moving:
+                looked.clear()
         else:
             thorough, quickly = True, False
         trust = trust_of_run(follower, results)
-        again: set[int] | None = None
-        if not thorough and not quickly:
+        if quickly:
+            again = {*results} - looked
+        elif thorough:
+            again = {*results} if restless is None else restless
+        else:
             # More is asked about the camera first: frames that tell of it, and those that tell how it moves there.
             again = {n + k for n in choose_frames(follower, results) for k in (-2, -1, 0, 1, 2)}
-        elif restless is not None:
-            again = restless
+        looked |= again
         first, end = (min(results), max(results) + 1) if only is None else (only.start, only.stop)
         for n, now in zip(range(first, end), pictures(first, end), strict=False):
             if stop():
                 return
-            if n in results and n != follower.reference_frame and (again is None or n in again):
+            if n in results and n != follower.reference_frame and n in again:
                 results[n] = follower.settle(n, now, results, hidden(n, results), trust, thorough)
                 yield results[n]
         partly = not thorough

@@ -17,11 +17,12 @@ from verdigris.core.tracking.align import fit_at
 from verdigris.core.tracking.doubt import sandwich
 from verdigris.core.tracking.fit import Conditions, Fit
 from verdigris.core.tracking.follow import PlaneFollower
+from verdigris.core.tracking.frame_pictures import KeptPictures
 from verdigris.core.tracking.frame_result import FrameResult, trust_of
 from verdigris.core.tracking.optics import Optics, flow
 from verdigris.core.tracking.synthesis import softness
 from verdigris.core.tracking.tone import Tone
-from verdigris.core.types import Bool, Float32, Float64
+from verdigris.core.types import Bool, Float64
 
 Term = Literal["shutter", "tilt", "ends", "readout", "bow_along", "bow_across", "k1", "k2", "cx", "cy"]
 TERMS: tuple[Term, ...] = ("shutter", "tilt", "ends", "readout", "bow_along", "bow_across", "k1", "k2", "cx", "cy")
@@ -41,9 +42,9 @@ MOST_BOW = 0.03
 
 @dataclass(frozen=True)
 class Asked:
-    """A frame that is asked about the camera: code values 0..1, what is covered, and over the run: trust in each tile, a pixel's noise."""
+    """A frame that is asked about the camera: its pictures, what is covered, and over the run: trust in each tile, a pixel's noise."""
 
-    values: Float32
+    pictures: KeptPictures
     hidden: Bool | None
     trust: Float64 | None
     grain: float
@@ -124,7 +125,7 @@ def linearise(
         if evidence is None:
             continue
         conditions = conditions_at(follower, n, stated, asked)
-        found = fit_at(follower.appearance, follower.optics, asked.values, evidence.pose, conditions, follower.motion)
+        found = fit_at(follower.appearance, follower.optics, asked.pictures, evidence.pose, conditions, follower.motion)
         if found is None:
             continue
         fit, h = found
@@ -141,11 +142,11 @@ def linearise(
 
 def choose_terms(
     equations: Equations, optics: Optics, terms: tuple[Term, ...], significant: float
-) -> tuple[dict[str, Estimate], dict[str, float]]:
+) -> tuple[dict[Term, Estimate], dict[Term, float]]:
     """Terms that are many times their uncertainty, most certain first, each beside those chosen before it."""
 
-    def solve(chosen: tuple[str, ...]) -> tuple[dict[str, Estimate], dict[str, float]]:
-        i = [terms.index(t) for t in chosen]  # type: ignore[arg-type]
+    def solve(chosen: tuple[Term, ...]) -> tuple[dict[Term, Estimate], dict[Term, float]]:
+        i = [terms.index(t) for t in chosen]
         # A term that is not chosen goes back to zero: its present value is taken out of the score.
         out = [j for j, t in enumerate(terms) if t not in chosen]
         now = np.array([value_of(optics, t) for t in terms])
@@ -164,8 +165,8 @@ def choose_terms(
             dict(zip(chosen, map(float, step), strict=True)),
         )
 
-    chosen: tuple[str, ...] = ()
-    best: tuple[dict[str, Estimate], dict[str, float]] = ({}, {})
+    chosen: tuple[Term, ...] = ()
+    best: tuple[dict[Term, Estimate], dict[Term, float]] = ({}, {})
     while True:
         tried = [solve((*chosen, t)) for t in terms if t not in chosen and (t not in ("k2", *CENTRE) or "k1" in chosen)]
         tried = [e for e in tried if all(_believable(t, x, significant) for t, x in e[0].items())]

@@ -26,6 +26,10 @@ MOST_SMOOTHING = 36.0
 GRAIN_PX2 = 0.3
 SMOOTHING_STEP = 1.05
 MOST_TAPS = 33
+# How far apart they are at most, in standard deviations of what is blurred all around: between them nothing shows.
+APART = 1.5
+# A smear of less variance is made all around.
+SHORT = 0.15
 UNKNOWN = -99.0
 
 
@@ -49,6 +53,11 @@ class Softness:
     axis: Float64
     peaked: Float64
     zoom: Float64
+
+    @property
+    def all_around(self) -> Float64:
+        """Variance without that of smears that are worth a line, px^2, (tiles,)."""
+        return np.where(self.line < SHORT, self.round + 0.5 * self.line, self.round)
 
     @property
     def grain_left(self) -> Float64:
@@ -161,7 +170,7 @@ def _cubic(splines, k, u, v):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
-def _predict(splines, table, variances, origin, ideal, times, m0, m1, m2, tiles, round_, line, axis, peaked, zoom, out):  # type: ignore[no-untyped-def]
+def _predict(splines, table, variances, origin, ideal, times, m0, m1, m2, tiles, base_, line, axis, peaked, zoom, out):  # type: ignore[no-untyped-def]
     """Fill `out` (N, 6): value, its gradient in ideal frame px, its change per px^2 of blur, gradient in reference px."""
     levels, height, width = splines.shape
     weights = np.empty(MOST_TAPS)
@@ -171,13 +180,11 @@ def _predict(splines, table, variances, origin, ideal, times, m0, m1, m2, tiles,
         tile = tiles[i]
         if tile != last:
             last = tile
-            extra, base = line[tile], round_[tile]
+            extra, base = line[tile], base_[tile]
             taps, spacing = 1, 0.0
-            if extra < 0.15:
-                base += 0.5 * extra
-            else:
+            if extra >= SHORT:
                 length = np.sqrt(12.0 * extra)
-                taps = min(MOST_TAPS, 3 + 2 * int(0.5 * length / max(1.0, np.sqrt(base))))
+                taps = min(MOST_TAPS, 3 + 2 * int(0.5 * length / max(1.0, APART * np.sqrt(base)) - 0.5))
                 middle, total, second = (taps - 1) * 0.5, 0.0, 0.0
                 for j in range(taps):
                     weights[j] = 1.0 - peaked[tile] * abs(j - middle) / (middle + 1.0)
@@ -257,8 +264,8 @@ def predict(
     """
     out = np.empty((len(ideal), 6), np.float32)
     _predict(
-        appearance.splines, appearance.table, VARIANCES, appearance.origin, ideal, times, *move.back(h, shutter), tiles,
-        soft.round, soft.line, soft.axis, soft.peaked, soft.zoom, out,
+        appearance.pyramid.splines(soft.all_around), appearance.table, VARIANCES, appearance.origin, ideal, times,
+        *move.back(h, shutter), tiles, soft.all_around, soft.line, soft.axis, soft.peaked, soft.zoom, out,
     )  # fmt: skip
     return out
 
