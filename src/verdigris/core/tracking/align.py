@@ -16,6 +16,7 @@ from verdigris.core.tracking.appearance import USUAL_VARIANCE, Appearance
 from verdigris.core.tracking.doubt import bend_of, bent_jacobian, picture_of, sandwich, seen_box
 from verdigris.core.tracking.fit import Conditions, Fit, box_of
 from verdigris.core.tracking.frame_pictures import KeptPictures
+from verdigris.core.tracking.lens_doubt import pose_by_lens
 from verdigris.core.tracking.motion import Motion, exponential, point_jacobian
 from verdigris.core.tracking.optics import Optics
 from verdigris.core.types import Float32, Float64, Int
@@ -206,7 +207,7 @@ def _conclude(fit: Fit, h: Float64, last_step: Float64 | None) -> Alignment:
     return Alignment(
         h, covariance, fit.normaliser, fit.residual_px(), float(fit.weights.sum()) / max(1, fit.total), fit.good_share(), fit.blur,
         fit.conditions.shutter, fit.cost(), fit.grain(), fit.agreement, last_step is None or _within(last_step, covariance, seen),
-        *bend, seen, picture_of(fit),
+        *bend, seen, picture_of(fit), None if fit.optics.lens_covariance is None else pose_by_lens(fit, h),
     )  # fmt: skip
 
 

@@ -27,6 +27,7 @@ class Alignment:
     bend_covariance : (k + b, k + b) float64
     seen : (2, 2) float64, low and high corner of what was compared, in coordinates of `normaliser`
     picture : (3,) float64, centre and half diagonal of the picture, in coordinates of `normaliser`
+    by_lens : (k, terms) float64, how the pose follows an estimated lens, see `lens_doubt`; None where it was not estimated
     """
 
     h: Float64
@@ -45,3 +46,4 @@ class Alignment:
     bend_covariance: Float64
     seen: Float64
     picture: Float64
+    by_lens: Float64 | None

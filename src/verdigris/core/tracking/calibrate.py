@@ -17,6 +17,7 @@ from verdigris.core.tracking.fit import Fit
 from verdigris.core.tracking.follow import SHUTTERS, SMEARING_PX, AnalysisPicture, PlaneFollower, widened
 from verdigris.core.tracking.frame_pictures import KeptPictures
 from verdigris.core.tracking.frame_result import FrameResult, trust_of
+from verdigris.core.tracking.lens_doubt import covariance_of_lens
 from verdigris.core.tracking.optics import Movement, Optics, flow
 from verdigris.core.tracking.shared_terms import (
     BOW,
@@ -119,7 +120,6 @@ def calibrate(
         gain, give = _gain(base, stated, likely, results, pictures, stop, {})
         if gain > max(LEAST_GAIN, 2 * give):
             base = likely
-    plain = Calibration(base.optics, reference_movement, {}, 0.0)
     # A plane that may not tilt would ask for a lens or a bow where it is only seen from the side.
     tilts = base.motion == "perspective"
     bends = lens and tilts
@@ -138,6 +138,12 @@ def calibrate(
         *(("k1", "k2", *centred) if bends else ()),
     )
     before = linearise(base, stated, pictures, allowed, stop)
+    if bends and centred and before is not None:
+        # What a lens is not known for, before anything is decided about more of its terms.
+        places = [allowed.index(t) for t in LENS]
+        covariance = covariance_of_lens(before.hessian, before.clusters.sum(axis=0), places, value_of(base.optics, "k1"))
+        base = base.under(replace(base.optics, lens_covariance=covariance), reference_movement)
+    plain = Calibration(base.optics, reference_movement, {}, 0.0)
     if before is None or (follower.optics.is_plain and before.promise < 2 * LEAST_GAIN):
         return plain
     known: Set[Term] = {t for t in TERMS if t != "shutter" and value_of(base.optics, t) != 0}

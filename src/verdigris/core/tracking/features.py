@@ -7,11 +7,16 @@ import numpy as np
 
 from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.tracking.motion import Motion, estimate_motion
-from verdigris.core.types import Bool, Float64, Uint8
+from verdigris.core.types import Bool, Float32, Float64, Uint8
 
 WINDOW_PX = 21
 PYRAMID_LEVELS = 4
 MARGIN_PX = 12
+# Contrast from which on a point is described.
+FAINT = 0.01
+# Pictures wider than this are looked through at half size, as long as the plane is large enough for it.
+WIDE_PX, LARGE_PX = 800, 200
+MOST_OF_PLANE, MOST_OF_PICTURE, LEAST_PAIRS = 1000, 5000, 12
 
 
 def choose_features(image: Uint8, region: Bool, most: int = 200) -> Float64:
@@ -87,24 +92,40 @@ class Finder:
     """
 
     def __init__(self, image: Uint8, region: Bool, motion: Motion) -> None:
-        self._sift = cv2.SIFT_create(nfeatures=1500)
+        # Soft and faint surfaces have theirs too, however much the surroundings have.
+        self._sift = cv2.SIFT_create(contrastThreshold=FAINT)
         self._motion = motion
-        keys, self._descriptors = self._sift.detectAndCompute(image, region.astype(np.uint8) * 255)
-        self._points = np.array([k.pt for k in keys], dtype=np.float64).reshape(-1, 2) + 0.5
+        self._halvings = 0
+        size = float(np.sqrt(region.sum()))
+        while image.shape[1] > WIDE_PX << self._halvings and size >= LARGE_PX << self._halvings:
+            self._halvings += 1
+        self._points, self._descriptors = self._describe(image, region, MOST_OF_PLANE)
+
+    def _describe(self, image: Uint8, region: Bool | None, most: int) -> tuple[Float64, Float32]:
+        """The most distinct points of a picture, (N, 2) plate px, and their descriptors."""
+        mask = None if region is None else region.astype(np.uint8) * 255
+        for _ in range(self._halvings):
+            image = np.asarray(cv2.pyrDown(image), np.uint8)
+            mask = None if mask is None else np.asarray(cv2.resize(mask, image.shape[::-1], interpolation=cv2.INTER_NEAREST), np.uint8)
+        # A limit given to the detector itself would count what lies outside the mask.
+        keys = sorted(self._sift.detect(image, mask), key=lambda k: -k.response)[:most]
+        if not keys:
+            return np.zeros((0, 2)), np.zeros((0, 128), np.float32)
+        keys, descriptors = self._sift.compute(image, keys)
+        return (np.array([k.pt for k in keys], np.float64) + 0.5) * 2**self._halvings, np.asarray(descriptors, np.float32)
 
     def find(self, image: Uint8) -> Float64 | None:
         """Homography frame_from_reference, or None when too few descriptors agree."""
-        if self._descriptors is None or len(self._points) < 12:
+        if len(self._points) < LEAST_PAIRS:
             return None
-        keys, descriptors = self._sift.detectAndCompute(image, None)
-        if descriptors is None or len(keys) < 12:
+        points, descriptors = self._describe(image, None, MOST_OF_PICTURE)
+        if len(points) < LEAST_PAIRS:
             return None
         pairs = cv2.BFMatcher(cv2.NORM_L2).knnMatch(self._descriptors, descriptors, k=2)
         good = [m[0] for m in pairs if len(m) == 2 and m[0].distance < 0.78 * m[1].distance]
-        if len(good) < 12:
+        if len(good) < LEAST_PAIRS:
             return None
-        src = self._points[[m.queryIdx for m in good]]
-        dst = np.array([keys[m.trainIdx].pt for m in good], dtype=np.float64) + 0.5
+        src, dst = self._points[[m.queryIdx for m in good]], points[[m.trainIdx for m in good]]
         h, inliers = estimate_motion(src, dst, self._motion, inlier_px=3.0)
         return h if h is not None and inliers.sum() >= 10 else None
 

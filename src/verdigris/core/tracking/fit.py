@@ -261,14 +261,20 @@ class Fit:
         self.weights[these] = 0
         self._used = self.weights * self.seen
 
-    def equations(self, jacobian: Float32 | None = None) -> tuple[Float64, Float64]:
-        """Hessian (tiles, k, k) and score (tiles, k) of every tile, gain and bias eliminated, for Jacobian rows (k, N)."""
-        assert self.samples is not None
-        rows = self.jacobian if jacobian is None else jacobian
+    def equations(self, jacobian: Float32 | None = None, which: slice = np.s_[:]) -> tuple[Float64, Float64]:
+        """Hessian (tiles, k, k) and score (tiles, k) of every tile, gain and bias eliminated, for Jacobian rows (k, N).
+
+        With `which`, for every so many of the samples; the rows are theirs.
+        """
+        s = self.samples
+        assert s is not None
+        rows = self.jacobian[:, which] if jacobian is None else jacobian
         count, k = len(self.gain), len(rows)
         hessians, scores = np.empty((count, k, k)), np.empty((count, k))
+        starts = s.starts if which == np.s_[:] else np.searchsorted(s.tiles[which], np.arange(count + 1))
         project_out(
-            self.samples.starts, rows, self.template, self.values, self._used, self.gain, self.bias, self.mass, hessians, scores
+            starts, rows, *(np.ascontiguousarray(a[which]) for a in (self.template, self.values, self._used)),
+            self.gain, self.bias, self.mass, hessians, scores,
         )  # fmt: skip
         return hessians, scores
 

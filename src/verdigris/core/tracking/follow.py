@@ -20,6 +20,7 @@ from verdigris.core.tracking.features import Finder, choose_features, follow_fea
 from verdigris.core.tracking.fit import Conditions
 from verdigris.core.tracking.frame_result import Evidence, FrameResult, lost, trust_of, worst_of
 from verdigris.core.tracking.judge import reason_against
+from verdigris.core.tracking.lens_doubt import corners_by_lens
 from verdigris.core.tracking.motion import Motion, estimate_motion
 from verdigris.core.tracking.optics import STILL, Movement, Optics, flow
 from verdigris.core.tracking.point_evidence import look_at_points, weigh_points
@@ -234,10 +235,10 @@ class PlaneFollower:
             if best.evidence is not None and best.evidence.cost <= USUAL_COST * self._cost_nearby(frame, results):
                 break
         usual = self._cost_nearby(frame, results)
-        if best is not None and best.evidence is not None and (best.residual_px or 0.0) > ODD_SLIP_PX and usual > 0:
-            times = best.evidence.cost / usual
+        if best is not None and best.evidence is not None and usual > 0:
+            times, good = best.evidence.cost / usual, min(1.0, best.evidence.good / HARDLY_GOOD)
             # The less of it looks as it should, the less it takes.
-            if times > max(ODD_COST * best.evidence.good, USUAL_COST):
+            if (best.residual_px or 0.0) > ODD_SLIP_PX * good and times > max(ODD_COST * best.evidence.good, USUAL_COST):
                 reason = f"The picture disagrees {times:.1f} times as much as around here: something else is seen."
                 best = lost(frame, best.share_used, reason)
         # Margin and all: frames that went astray together through each other are sure of everything but that.
@@ -383,10 +384,11 @@ class PlaneFollower:
         bend = bend_at(a, ideal)
         margin = corner_margins(bend, near)
         late = LATE * np.sqrt(12 * a.shutter) * np.linalg.norm(flow(self.plane_corners, conditions.movement), axis=1)
-        own = corner_sigmas(a, ideal)
+        own = np.hypot(corner_sigmas(a, ideal), self._lens_sigmas(a, conditions.movement))
         # The less of it looks as it should, the more of what it was fitted to may be something else.
-        sigma = np.sqrt(own**2 + margin**2 + late**2 + SIGMA_FLOOR_PX**2) * max(1.0, HARDLY_GOOD / max(a.good_share, 1e-3))
-        problem = reason_against(a, corners, own, (self.optics.width, self.optics.height))
+        times = max(1.0, HARDLY_GOOD / max(a.good_share, 1e-3)) ** 2
+        sigma = times * np.sqrt(own**2 + margin**2 + late**2 + SIGMA_FLOOR_PX**2)
+        problem = reason_against(a, corners, times * own, (self.optics.width, self.optics.height))
         if problem:
             return lost(frame, a.share_used, problem)
         h = a.h if self.optics.is_plain else homography_from_quads(self.corners, corners)
@@ -412,6 +414,13 @@ class PlaneFollower:
             ),
             float(margin.max()),
         )
+
+    def _lens_sigmas(self, a: Alignment, movement: Movement) -> Float64:
+        """How far each corner may be off for what is not known of an estimated lens, px, (4,)."""
+        if a.by_lens is None or self.optics.lens_covariance is None:
+            return np.zeros(4)
+        moved = corners_by_lens(self.optics, self.corners, a.h, movement, self.reference_movement, a.normaliser, a.by_lens)
+        return np.asarray(np.sqrt(np.einsum("nik,kl,nil->n", moved, self.optics.lens_covariance, moved)))
 
 
 def widened(hidden: Bool | None) -> Bool | None:

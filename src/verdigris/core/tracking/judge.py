@@ -17,7 +17,7 @@ def reason_against(a: Alignment, corners: Float64, sigma: Float64, size: tuple[i
     Parameters
     ----------
     corners : (4, 2) float64, where it puts the corners, plate px
-    sigma : (4,) float64, their standard deviation from the picture alone, px
+    sigma : (4,) float64, their standard deviation without the margin, px
     size : width and height of the plate
     """
     if find_quad_problem(corners) is not None or np.abs(corners).max() > 20 * max(size):

@@ -9,7 +9,7 @@ References
 Meingast, Geyer and Sastry, Geometric models of rolling-shutter cameras, OMNIVIS 2005.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numba
 import numpy as np
@@ -61,6 +61,7 @@ class Optics:
     tone : how the tone curve departs from sRGB
     bow : how far the middle of the surface stands out, along and across, see `bow`
     focal : focal length, in widths of the picture, or None when it was not asked for; a bow needs it
+    lens_covariance : (4, 4) of what is not known of an estimated lens, see `lens_doubt`; None when it was given, or there is none
     """
 
     width: int
@@ -71,6 +72,7 @@ class Optics:
     tone: Tone = SRGB
     bow: tuple[float, float] = (0.0, 0.0)
     focal: float | None = None
+    lens_covariance: Float64 | None = field(default=None, compare=False)
 
     @property
     def is_plain(self) -> bool:

@@ -19,6 +19,7 @@ from verdigris.core.tracking.fit import Conditions, Fit
 from verdigris.core.tracking.follow import PlaneFollower
 from verdigris.core.tracking.frame_pictures import KeptPictures
 from verdigris.core.tracking.frame_result import FrameResult, trust_of
+from verdigris.core.tracking.lens_doubt import lens_rows
 from verdigris.core.tracking.optics import Optics, flow
 from verdigris.core.tracking.synthesis import softness
 from verdigris.core.tracking.tone import Tone
@@ -217,7 +218,10 @@ def with_values(optics: Optics, values: Mapping[str, float]) -> Optics:
         centre = (optics.width / 2 + off[0], optics.height / 2 + off[1])
         lens = replace(lens, centre=centre, k1=values.get("k1", lens.k1), k2=values.get("k2", lens.k2))
     bow = (values.get("bow_along", optics.bow[0]), values.get("bow_across", optics.bow[1]))
-    return replace(optics, bow=bow, readout=values.get("readout", optics.readout), shutter=shutter, tone=tone, lens=lens)
+    doubt = optics.lens_covariance if lens is not None and lens.k1 else None
+    return replace(
+        optics, bow=bow, readout=values.get("readout", optics.readout), shutter=shutter, tone=tone, lens=lens, lens_covariance=doubt
+    )  # fmt: skip
 
 
 def _reduced(
@@ -281,6 +285,7 @@ def _rows(fit: Fit, follower: PlaneFollower, h: Float64, conditions: Conditions,
     def along(gradient: Float64, change: Float64) -> Float64:
         return gradient[:, 0] * change[:, 0] + gradient[:, 1] * change[:, 1]
 
+    of_lens = lens_rows(fit, h, [LENS.index(t) for t in terms if t in LENS])
     for term in terms:
         if term == "shutter":
             row = np.asarray(fit.by_shutter(h), float)
@@ -295,9 +300,5 @@ def _rows(fit: Fit, follower: PlaneFollower, h: Float64, conditions: Conditions,
             change = -rho[:, None] * flow(plane, conditions.movement) + rho_reference[:, None] * flow(plane, follower.reference_movement)
             row = along(own_gradient, change)
         else:
-            epsilon = 1e-3
-            other = with_values(optics, {term: value_of(optics, term) + epsilon})
-            there = (other.ideal(seen) - s.ideal) / epsilon
-            here = (other.project(plane, np.eye(3), follower.reference_movement) - at_reference) / epsilon
-            row = along(frame_gradient, there) + along(own_gradient, here)
+            row = next(of_lens)
         yield np.where(fit.seen, row, 0.0)

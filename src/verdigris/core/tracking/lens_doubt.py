@@ -1,0 +1,108 @@
+"""What is not known of a lens that was only estimated, and how far it moves what is seen.
+
+A lens found from a shot is known where the shot's texture went, and only as far as its terms can be told apart there. A
+corner that lies further out moves with what is not known; the pose, fitted again under every other lens that the shot would
+bear, makes up for some of it where the texture is, and overshoots elsewhere.
+"""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from verdigris.core.geometry.lens import Lens
+from verdigris.core.tracking.fit import Fit
+from verdigris.core.tracking.motion import exponential
+from verdigris.core.tracking.optics import Movement, Optics
+from verdigris.core.types import Float64
+
+# k1, k2, and the centre's place against the picture's middle in half diagonals, by x and y.
+TERMS = 4
+STEP = 1e-3
+# Standard deviations of lenses: k1; k2 as a share of k1; the centre.
+USUAL_K1, K2_SHARE, OFF_CENTRE = 0.1, 0.4, 0.02
+# Scatter of the pulls that noise alone brings, as a share: so much there is in any case.
+LEAST_SCATTER = 0.1
+# As many samples say how a pose follows the lens.
+FEW = 4000
+
+
+def nudged(optics: Optics, term: int, by: float) -> Optics:
+    """Optics with one term of the lens changed."""
+    lens = optics.lens or Lens.of_picture(optics.width, optics.height)
+    if term < 2:
+        return replace(optics, lens=replace(lens, k1=lens.k1 + by * (term == 0), k2=lens.k2 + by * (term == 1)))
+    off = by * lens.half_diagonal
+    x, y = lens.centre
+    return replace(optics, lens=replace(lens, centre=(x + off * (term == 2), y + off * (term == 3))))
+
+
+def covariance_of_lens(hessian: Float64, pulls: Float64, places: list[int], k1: float) -> Float64:
+    """Covariance of a lens's terms, (TERMS, TERMS): what a run says, held together with what lenses are like.
+
+    Parameters
+    ----------
+    hessian : (m, m) of the run's shared terms, poses eliminated
+    pulls : (tiles, m), what every tile asks for
+    places : where k1, k2 and the centre's two are among them
+    k1 : what was found
+
+    Notes
+    -----
+    A run says as much as the scatter of its tiles' pulls lets it (`doubt.sandwich`), and nothing along what cannot be told apart.
+    """
+    usual = np.ones(len(hessian))
+    usual[places] = [USUAL_K1, max(K2_SHARE * abs(k1), 1e-3), OFF_CENTRE, OFF_CENTRE]
+    # In units of what is usual all terms are about one.
+    h, p = hessian * np.outer(usual, usual), pulls * usual
+    scatter = p.T @ p + LEAST_SCATTER * np.diag(np.diag(h)) + 1e-12 * np.eye(len(h))
+    posterior = np.linalg.inv(h @ np.linalg.solve(scatter, h) + np.eye(len(h)))
+    return np.asarray((posterior * np.outer(usual, usual))[np.ix_(places, places)])
+
+
+def lens_rows(fit: Fit, h: Float64, terms: Sequence[int], which: slice = np.s_[:]) -> Iterator[Float64]:
+    """Change of the predicted values per unit of some terms of the lens, (N,) each; for every so many of the samples."""
+    s, optics, c = fit.samples, fit.optics, fit.conditions
+    assert s is not None
+    known = fit.seen[which, None]
+    # Where nothing is predicted, gradients are not set.
+    in_frame, in_reference = np.where(known, fit.prediction[which, 1:3], 0.0), np.where(known, fit.prediction[which, 4:6], 0.0)
+    seen = np.asarray(s.pixels[which] + 0.5, np.float64)
+    plane = optics.plane(seen, h, c.movement)
+    at_reference = optics.project(plane, np.eye(3), c.reference_movement)
+    for term in terms:
+        other = nudged(optics, term, STEP)
+        there = other.ideal(seen) - s.ideal[which]
+        here = other.project(plane, np.eye(3), c.reference_movement) - at_reference
+        yield np.sum(in_frame * there + in_reference * here, axis=1) / STEP
+
+
+def pose_by_lens(fit: Fit, h: Float64) -> Float64:
+    """How a fitted pose follows each term of the lens, (freedoms, TERMS), coordinates of the fit's normaliser."""
+    which = np.s_[:: max(1, len(fit.weights) // FEW)]
+    rows = np.concatenate([fit.jacobian[:, which], np.stack([*lens_rows(fit, h, range(TERMS), which)]).astype(np.float32)])
+    hessian = fit.equations(rows, which)[0].sum(axis=0)
+    k = len(fit.jacobian)
+    scale = np.sqrt(np.maximum(np.diag(hessian)[:k], 1e-12))
+    inner = np.linalg.pinv(hessian[:k, :k] / np.outer(scale, scale) + 1e-9 * np.eye(k)) / np.outer(scale, scale)
+    return np.asarray(-(inner @ hessian[:k, k:])[: fit.freedoms])
+
+
+def corners_by_lens(
+    optics: Optics, corners: Float64, h: Float64, movement: Movement, reference_movement: Movement, normaliser: Float64, by_lens: Float64
+) -> Float64:  # fmt: skip
+    """How far corners in a frame move with each term of the lens while the pose follows, (corners, 2, TERMS) plate px.
+
+    Parameters
+    ----------
+    corners : (N, 2) float64, plate px at the reference frame
+    h : (3, 3) float64, the frame's pose
+    by_lens : (freedoms, TERMS), see `pose_by_lens`
+    """
+    now = optics.project(optics.plane(corners, np.eye(3), reference_movement), h, movement)
+    moved = []
+    for term in range(TERMS):
+        other = nudged(optics, term, STEP)
+        pose = np.linalg.inv(normaliser) @ exponential(STEP * by_lens[:, term]) @ normaliser @ h
+        moved.append((other.project(other.plane(corners, np.eye(3), reference_movement), pose, movement) - now) / STEP)
+    return np.stack(moved, axis=-1)
