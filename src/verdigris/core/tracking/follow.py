@@ -236,7 +236,7 @@ class PlaneFollower:
                 break
         usual = self._cost_nearby(frame, results)
         if best is not None and best.evidence is not None and usual > 0:
-            times, good = best.evidence.cost / usual, min(1.0, best.evidence.good / HARDLY_GOOD)
+            times, good = best.evidence.cost / usual, min(1.0, best.evidence.good / HARDLY_GOOD) ** 3
             # The less of it looks as it should, the less it takes.
             if (best.residual_px or 0.0) > ODD_SLIP_PX * good and times > max(ODD_COST * best.evidence.good, USUAL_COST):
                 reason = f"The picture disagrees {times:.1f} times as much as around here: something else is seen."
