@@ -7,7 +7,7 @@ import numpy as np
 
 from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.tracking.motion import Motion, estimate_motion
-from verdigris.core.types import Bool, Float32, Float64, Uint8
+from verdigris.core.types import Bool, Float32, Float64, Int, Uint8
 
 WINDOW_PX = 21
 PYRAMID_LEVELS = 4
@@ -16,6 +16,8 @@ MARGIN_PX = 12
 FAINT = 0.01
 # Pictures wider than this are looked through at half size, as long as the plane is large enough for it.
 WIDE_PX, LARGE_PX = 800, 200
+# To a side, when points are chosen.
+PARTS = 8
 MOST_OF_PLANE, MOST_OF_PICTURE, LEAST_PAIRS = 1000, 5000, 12
 
 
@@ -108,10 +110,11 @@ class Finder:
             image = np.asarray(cv2.pyrDown(image), np.uint8)
             mask = None if mask is None else np.asarray(cv2.resize(mask, image.shape[::-1], interpolation=cv2.INTER_NEAREST), np.uint8)
         # A limit given to the detector itself would count what lies outside the mask.
-        keys = sorted(self._sift.detect(image, mask), key=lambda k: -k.response)[:most]
-        if not keys:
+        found = self._sift.detect(image, mask)
+        if not found:
             return np.zeros((0, 2)), np.zeros((0, 128), np.float32)
-        keys, descriptors = self._sift.compute(image, keys)
+        at, response = np.array([k.pt for k in found]), np.array([k.response for k in found])
+        keys, descriptors = self._sift.compute(image, [found[i] for i in _strongest(at, response, most)])
         return (np.array([k.pt for k in keys], np.float64) + 0.5) * 2**self._halvings, np.asarray(descriptors, np.float32)
 
     def find(self, image: Uint8) -> Float64 | None:
@@ -128,6 +131,18 @@ class Finder:
         src, dst = self._points[[m.queryIdx for m in good]], points[[m.trainIdx for m in good]]
         h, inliers = estimate_motion(src, dst, self._motion, inlier_px=3.0)
         return h if h is not None and inliers.sum() >= 10 else None
+
+
+def _strongest(at: Float64, response: Float64, most: int) -> Int:
+    """Indices of the strongest points (N, 2), of every part of the picture its share: what is faint is not crowded out."""
+    if len(at) <= most:
+        return np.arange(len(at))
+    low, high = at.min(axis=0), at.max(axis=0) + 1e-6
+    cell = ((at - low) / (high - low) * PARTS).astype(np.int64)
+    order = np.lexsort((-response, cell[:, 1] * PARTS + cell[:, 0]))
+    _, start, counts = np.unique((cell[:, 1] * PARTS + cell[:, 0])[order], return_index=True, return_counts=True)
+    rank = np.arange(len(at)) - np.repeat(start, counts)
+    return np.asarray(order[np.argsort(rank, kind="stable")[:most]])
 
 
 def moved(points: Float64, h: Float64) -> Float64:
