@@ -1,0 +1,138 @@
+"""What is kept of what a run says about the camera, and in which order it is asked: the rules alone, on made-up figures."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from tests.core.test_shared_terms import FRAMES, TILES, equations
+from verdigris.core.geometry.lens import Lens
+from verdigris.core.tracking.calibrate import BEYOND_DOUBT, CERTAIN, LEAST_GAIN, REFINING_COST, _helps, _simpler_first
+from verdigris.core.tracking.optics import Optics
+from verdigris.core.tracking.shared_terms import BOW, CENTRE, LENS, Estimate
+
+OPTICS = Optics(640, 360)
+BENT = replace(OPTICS, lens=Lens.of_picture(640, 360, -0.1))
+NOTHING = frozenset()
+
+
+def said(**times: float) -> dict[str, Estimate]:
+    """Terms by how many times their uncertainty they are."""
+    return {t: Estimate(0.01 * x, 0.01, 0.01) for t, x in times.items()}
+
+
+def helps(estimates, known=NOTHING, gain=0.0, give=0.01, least=LEAST_GAIN, first=True) -> bool:
+    return _helps(estimates, set(known), gain, give, least, first)
+
+
+@pytest.mark.parametrize(
+    ("estimates", "gain", "kept"),
+    [
+        # Frames fit better by more than chance, and the equations are certain.
+        (said(readout=20), 0.05, True),
+        (said(shutter=20, k1=20), 0.05, True),
+        # By less than it has to gain at least.
+        (said(k1=20), 0.5 * LEAST_GAIN, False),
+        # What looks less than certain has to gain twice its standard error, a lens or a bow on top of what is simpler.
+        (said(tilt=0.9 * CERTAIN), 0.03, True),
+        (said(tilt=0.9 * CERTAIN), 0.015, False),
+        (said(k1=0.9 * CERTAIN), 0.012, False),
+        (said(bow_along=0.9 * CERTAIN), 0.012, False),
+        # Frames look worse.
+        (said(k1=20), -0.02, False),
+        (said(tilt=20), -0.02, False),
+    ],
+)
+def test_what_is_new_has_to_help(estimates, gain, kept):
+    assert helps(estimates, gain=gain) == kept
+
+
+def test_more_terms_have_to_gain_more_than_fewer_did():
+    more = said(readout=20, k1=20)
+    assert helps(more, gain=0.05, least=0.04, first=False)
+    assert not helps(more, gain=0.05, least=0.06, first=False)
+
+
+def test_rows_that_are_certain_are_kept_even_before_frames_look_better():
+    assert helps(said(shutter=9, readout=1.2 * CERTAIN), gain=0.0)
+    assert not helps(said(shutter=9, readout=0.8 * CERTAIN), gain=0.0)
+    # Not where frames look plainly worse, nor after something else was kept, nor with a lens in their train.
+    assert not helps(said(readout=20), gain=-0.05)
+    assert not helps(said(readout=20), gain=0.0, first=False)
+    assert not helps(said(readout=20, k1=20), gain=0.0)
+
+
+def test_a_bow_beyond_doubt_is_kept_unless_frames_plainly_look_worse():
+    bow = said(bow_across=1.2 * BEYOND_DOUBT, readout=20)
+    assert helps(bow, gain=-0.01, first=False)
+    assert not helps(bow, gain=-0.05, first=False)
+    assert not helps(said(bow_across=0.8 * BEYOND_DOUBT, readout=20), gain=-0.01, first=False)
+    # Once there is one it is refined like everything else.
+    assert not helps(bow, known={"bow_across", "readout"}, gain=-0.01, first=False)
+
+
+@pytest.mark.parametrize("term", ["k2", "cx", "cy"])
+def test_a_lens_that_is_known_is_deepened_by_what_is_beyond_doubt(term):
+    deep = said(k1=30) | said(**{term: 1.2 * BEYOND_DOUBT})
+    assert helps(deep, known={"k1"}, gain=0.0, first=False)
+    assert not helps(deep, known=set(), gain=0.0, first=False)
+    assert not helps(said(k1=30) | said(**{term: 0.9 * BEYOND_DOUBT}), known={"k1"}, gain=0.0, first=False)
+    # Certain is enough as soon as frames gain at all; few of them can.
+    assert helps(said(k1=30) | said(**{term: 1.2 * CERTAIN}), known={"k1"}, gain=2 * LEAST_GAIN, give=0.05)
+
+
+def test_what_is_known_is_refined_whatever_it_seems_to_cost():
+    terms = said(shutter=9, k1=30, readout=30)
+    assert helps(terms, known={"k1", "readout"}, gain=-0.8 * REFINING_COST)
+    assert not helps(terms, known={"k1", "readout"}, gain=-1.2 * REFINING_COST)
+    # Only all of it, and only where nothing else was kept. The tone curve and the centre may be missing.
+    assert not helps(said(shutter=9, k1=30), known={"k1", "readout"}, gain=-0.8 * REFINING_COST)
+    assert not helps(terms, known={"k1", "readout"}, gain=-0.8 * REFINING_COST, first=False)
+    assert helps(terms, known={"k1", "readout", "tilt", "cx"}, gain=-0.8 * REFINING_COST)
+
+
+GEOMETRY = ("shutter", "readout", *BOW, *LENS)
+
+
+def asked(optics=OPTICS, allowed=GEOMETRY, **truth: float) -> list[tuple[str, ...]]:
+    return _simpler_first(equations(allowed, [truth.get(t, 0.0) for t in allowed]), optics, allowed)
+
+
+def test_where_nothing_is_certain_nothing_is_asked():
+    assert asked() == []
+
+
+def test_simple_sets_come_before_those_with_a_lens():
+    sets = asked(readout=0.4, k1=-0.3, k2=0.2)
+    assert sets[0] == ("readout",)
+    assert sets.index(("readout", "k1")) < sets.index(("readout", "k1", "k2"))
+    assert len(sets) == len(set(sets))
+
+
+def test_a_lens_and_a_bow_are_never_asked_for_together():
+    few = tuple(t for t in GEOMETRY if t not in CENTRE)
+    # A bow that is believed is shallow: it takes much information to be certain of.
+    made = equations(few, [{"readout": 0.4, "bow_along": 0.02, "k1": -0.3}.get(t, 0.0) for t in few])
+    sharper = replace(made, hessian=100 * made.hessian, score=100 * made.score)
+    sets = _simpler_first(sharper, OPTICS, few)
+    assert any("bow_along" in s for s in sets)
+    assert any("k1" in s for s in sets)
+    assert not any("k1" in s and not {*BOW}.isdisjoint(s) for s in sets)
+
+
+def test_a_centre_is_not_asked_for_beside_a_second_term_that_is_new():
+    for optics, together in ((BENT, False), (replace(BENT, lens=Lens.of_picture(640, 360, -0.1, 0.05)), True)):
+        sets = asked(optics, ("shutter", "readout", *LENS), k1=-0.3, k2=0.2, cx=0.15)
+        assert any("cx" in s for s in sets)
+        assert any({"cx", "k2"} <= set(s) for s in sets) == together
+
+
+def test_a_lens_that_the_equations_do_not_ask_for_any_more_is_to_go():
+    allowed = ("shutter", "readout", "k1", "k2")
+    # Around a lens of -.1 they ask for +.1: nothing of it is left.
+    sets = asked(BENT, allowed, readout=0.4, k1=0.1)
+    assert any("k1" in s for s in sets)
+    assert np.isclose(FRAMES * TILES, equations(allowed, [0] * 4).hessian[0, 0])
+    # Where it is still asked for, it is refined and never given up.
+    kept = asked(BENT, allowed, readout=0.4, k1=-0.2)
+    assert kept[-1][-1] == "k1"
