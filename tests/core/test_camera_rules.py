@@ -9,7 +9,7 @@ from tests.core.test_shared_terms import FRAMES, TILES, equations
 from verdigris.core.geometry.lens import Lens
 from verdigris.core.tracking.calibrate import BEYOND_DOUBT, CERTAIN, LEAST_GAIN, REFINING_COST, _helps, _simpler_first
 from verdigris.core.tracking.optics import Optics
-from verdigris.core.tracking.shared_terms import BOW, CENTRE, LENS, Estimate
+from verdigris.core.tracking.shared_terms import BOW, CENTRE, LENS, Estimate, Term
 
 OPTICS = Optics(640, 360)
 BENT = replace(OPTICS, lens=Lens.of_picture(640, 360, -0.1))
@@ -94,7 +94,7 @@ def test_what_is_known_is_refined_whatever_it_seems_to_cost():
 GEOMETRY = ("shutter", "readout", *BOW, *LENS)
 
 
-def asked(optics=OPTICS, allowed=GEOMETRY, **truth: float) -> list[tuple[str, ...]]:
+def asked(optics=OPTICS, allowed=GEOMETRY, **truth: float) -> list[tuple[Term, ...]]:
     return _simpler_first(equations(allowed, [truth.get(t, 0.0) for t in allowed]), optics, allowed)
 
 

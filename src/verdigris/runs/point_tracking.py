@@ -9,12 +9,15 @@ from verdigris.core.geometry.quad import find_quad_problem
 from verdigris.core.tracking.follow import AnalysisPicture
 from verdigris.core.tracking.frame_result import FrameResult, Status
 from verdigris.core.tracking.point_sets import PointTracks, choose_points, figures_of, trimmed
-from verdigris.core.tracking.points import PatternProblem, PointResult, borrow, follow_point, plane_from_points
+from verdigris.core.tracking.points import PatternProblem, PointResult, borrow, corner_sigmas_of_points, follow_point, plane_from_points
 from verdigris.core.types import Float64
 from verdigris.media.frames import Frame
 from verdigris.media.reader import FrameSource
 from verdigris.runs.errors import RunError
 from verdigris.shot.document import Surface
+
+# A plane that is less sure than this is lost: points are few, and mostly wanted for how a thing moves.
+MOST_SIGMA_PX = 20.0
 
 
 def follow_by_points(
@@ -49,7 +52,7 @@ def follow_by_points(
         raise RunError("cannot_follow", f"No point of {surface.name} is seen at its reference frame.", problem="no_points")
     used = _used(surface, tracks, reference, frames)
     if len(used) > 2:
-        used = {k: borrow(reference, used, k, frames) for k in used}
+        used = {k: borrow(used, k, frames) for k in used}
     for n, picture in zip(frames, reader.frames(0, len(frames), 1), strict=False):
         if stop():
             return
@@ -83,12 +86,9 @@ def _plane_at(n: int, surface: Surface, quad: Float64, reference: Mapping[str, F
     problem = find_quad_problem(corners)
     if problem is not None:
         return FrameResult(n, "lost", None, None, None, None, share, "The points do not hold the corners here.")
-    sigmas = np.array([r.sigma_px for r in now.values() if r.sigma_px is not None])
     error = float(np.sqrt(np.mean(np.square(list(errors.values())))))
-    # A corner away from the points is less sure than they are.
-    middle = np.mean(list(reference.values()), axis=0)
-    spread = max(float(np.mean([np.linalg.norm(p - middle) for p in reference.values()])), 1.0)
-    lever = np.sqrt(1 + (np.linalg.norm(quad - middle, axis=1) / spread) ** 2) if len(reference) > 1 else np.ones(4)
-    sigma = np.hypot(float(np.sqrt(np.mean(sigmas**2))), error) / np.sqrt(max(1, len(sigmas) - 1)) * lever
+    sigma = corner_sigmas_of_points(reference, now, found, quad, surface.motion)
+    if float(sigma.max()) > MOST_SIGMA_PX:
+        return FrameResult(n, "lost", None, None, None, None, share, f"The points leave a corner unsure by {sigma.max():.0f} px here.")
     status: Status = "carried" if any(r.status == "carried" for r in now.values()) else "followed"
     return FrameResult(n, status, h, corners, sigma, error, share)

@@ -22,6 +22,9 @@ Motion = Literal["translation", "rigid", "similarity", "affine", "perspective"]
 MOTIONS: tuple[Motion, ...] = ("translation", "rigid", "similarity", "affine", "perspective")
 FREEDOMS: dict[Motion, int] = {"translation": 2, "rigid": 3, "similarity": 4, "affine": 6, "perspective": 8}
 
+# Of what points hold best, they hold everything by more than this.
+LEAST_HELD = 0.01
+
 GENERATORS = np.array(
     [
         [[0, 0, 1], [0, 0, 0], [0, 0, 0]],
@@ -83,6 +86,22 @@ def point_jacobian(points: Float64, freedoms: int) -> Float64:
         (o, z), (z, o), (-y, x), (3 * x, 3 * y), (x, -y), (y, x), (-x * x, -x * y), (-x * y, -y * y),
     ][:freedoms]  # fmt: skip
     return np.stack([np.stack(c, axis=-1) for c in columns], axis=-1)
+
+
+def holds(points: Float64, motion: Motion) -> bool:
+    """Whether points (N, 2) lie so that they can drive a motion model: three in a line drive no shear, four with three in a line no tilt.
+
+    References
+    ----------
+    Hartley and Zisserman, Multiple view geometry, 2004, section 4.1.3 (degenerate configurations).
+    """
+    k = FREEDOMS[motion]
+    centred = points - points.mean(axis=0)
+    spread = float(np.sqrt(np.mean(np.sum(centred**2, axis=1))))
+    if 2 * len(points) < k or (motion != "translation" and spread < 1e-9):
+        return False
+    singular = np.linalg.svd(point_jacobian(centred / max(spread, 1e-9), k).reshape(-1, k), compute_uv=False)
+    return bool(singular[-1] > LEAST_HELD * singular[0])
 
 
 def estimate_motion(src: Float64, dst: Float64, motion: Motion, inlier_px: float = 2.0) -> tuple[Float64 | None, Float64]:

@@ -9,7 +9,7 @@ References
 Lewis, Fast normalized cross-correlation, Vision Interface 1995 (search). Umeyama, PAMI 13(4), 1991 (two points).
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -22,7 +22,7 @@ from verdigris.core.tracking.appearance import build_appearance
 from verdigris.core.tracking.doubt import corner_sigmas
 from verdigris.core.tracking.fit import Conditions
 from verdigris.core.tracking.follow import AnalysisPicture
-from verdigris.core.tracking.motion import Motion, estimate_motion, fit_motion
+from verdigris.core.tracking.motion import FREEDOMS, MOTIONS, Motion, estimate_motion, fit_motion, holds, point_jacobian
 from verdigris.core.tracking.optics import STILL, Optics
 from verdigris.core.types import Float64
 
@@ -31,8 +31,15 @@ PointStatus = Literal["followed", "carried", "by_hand", "lost"]
 LEAST_CORRELATION = 0.6
 LEAST_PATTERN_PX = 15
 SIGMA_FLOOR_PX = 0.02
-# Doubt of a carried point grows by this share of its movement.
-CARRIED_GROWTH = 0.02
+# Doubt of a carried point grows by this share of its movement: the fewer carry it, the less they know of how it turns and grows.
+CARRIED_GROWTH: dict[Motion, float] = {"translation": 0.3, "rigid": 0.15, "similarity": 0.1, "affine": 0.05, "perspective": 0.02}
+CARRIED = "Hidden; carried by the plane of the other points."
+# A place as far from where even movement leads as is looked has to agree by so much more than one that is there.
+FAR_COSTS = 0.15
+# Points that are just enough to drive a plane are less sure than they say by so much.
+JUST_ENOUGH = 2.0
+# A pattern that turned, grew or sheared without being asked moves by this share of its half size, for all that does not agree.
+UNASKED = 0.7
 
 
 @dataclass(frozen=True)
@@ -108,11 +115,16 @@ def match_point(
     if area.shape[0] <= template.shape[0] or area.shape[1] <= template.shape[1] or min(template.shape) < 5:
         return PointResult(frame, "lost", None, None, 0.0, "The search area is out of the picture.")
     scores = cv2.matchTemplate(area, template, cv2.TM_CCOEFF_NORMED)
-    _, best, _, (bx, by) = cv2.minMaxLoc(scores)
+    corner = np.maximum(np.floor(guess - reach), 0)
+    offset = corner - np.maximum(np.floor(known_at - pattern.half_size), 0)
+    ys, xs = np.ogrid[: scores.shape[0], : scores.shape[1]]
+    expected = guess - known_at - offset
+    far = ((xs - expected[0]) / max(pattern.search[0], 1.0)) ** 2 + ((ys - expected[1]) / max(pattern.search[1], 1.0)) ** 2
+    _, _, _, (bx, by) = cv2.minMaxLoc(np.asarray(scores - FAR_COSTS * np.minimum(far, 1.0), np.float32))
+    best = float(scores[by, bx])
     if best < LEAST_CORRELATION:
         return PointResult(frame, "lost", None, None, float(best), f"The best place in the search area agrees by {100 * best:.0f} % only.")
-    corner = np.maximum(np.floor(guess - reach), 0)
-    shift = corner + np.array([bx, by]) - np.maximum(np.floor(known_at - pattern.half_size), 0)
+    shift = offset + np.array([bx, by])
     height, width = known.values.shape
     region = np.zeros((height, width), bool)
     x0, y0 = np.maximum(np.floor(known_at - pattern.half_size), 0).astype(int)
@@ -126,7 +138,8 @@ def match_point(
     at = apply_homography(a.h, known_at[None])[0]
     if float(np.abs(at - known_at - shift).max()) > 3.0 or a.good_share < 0.3:
         return PointResult(frame, "lost", None, None, float(best), "The pattern looks different here.")
-    sigma = float(np.hypot(corner_sigmas(a, at[None])[0], SIGMA_FLOOR_PX))
+    unlike = UNASKED * (1 - min(best, 1.0)) * max(pattern.half_size) if pattern.motion == "translation" else 0.0
+    sigma = float(np.sqrt(corner_sigmas(a, at[None])[0] ** 2 + SIGMA_FLOOR_PX**2 + unlike**2))
     return PointResult(frame, "followed", at, sigma, float(best))
 
 
@@ -206,6 +219,13 @@ def motion_of(count: int) -> Motion:
     return ("translation", "translation", "similarity", "affine", "perspective")[min(count, 4)]  # type: ignore[return-value]
 
 
+def _driven(src: Float64, dst: Float64, motion: Motion | None) -> Motion:
+    """The freest model, up to a wanted one, that points drive: those that lie in a line drive less than their number would."""
+    wanted = motion_of(len(src)) if motion is None or len(src) < 4 else motion
+    freer = MOTIONS[MOTIONS.index(wanted) :: -1]
+    return next((m for m in freer if holds(src, m) and holds(dst, m)), "translation")
+
+
 def plane_from_points(
     reference: Mapping[str, Float64], now: Mapping[str, PointResult], motion: Motion | None = None
 ) -> tuple[Float64, dict[str, float]] | None:
@@ -221,7 +241,7 @@ def plane_from_points(
     if not names:
         return None
     src, dst = np.array([reference[k] for k in names]), np.array([now[k].at for k in names])
-    model = motion_of(len(names)) if motion is None or len(names) < 4 else motion
+    model = _driven(src, dst, motion)
     h, _ = estimate_motion(src, dst, model) if len(names) >= 9 else (None, None)
     h = fit_motion(src, dst, model) if h is None else h
     if h is None:
@@ -230,32 +250,79 @@ def plane_from_points(
     return h, dict(zip(names, map(float, errors), strict=True))
 
 
-def borrow(
-    reference: Mapping[str, Float64], tracks: Mapping[str, Mapping[int, PointResult]], point: str, frames: range
-) -> dict[int, PointResult]:
+def corner_sigmas_of_points(
+    reference: Mapping[str, Float64], now: Mapping[str, PointResult], plane: tuple[Float64, Mapping[str, float]], corners: Float64,
+    motion: Motion | None = None,
+) -> Float64:  # fmt: skip
+    """Radial standard deviation of corners (4, 2), plate px at the reference frame, under a plane that points drive, (4,) px.
+
+    Parameters
+    ----------
+    reference, now, motion : as for `plane_from_points`, and `plane` what it answered
+
+    Notes
+    -----
+    The points' own doubt through the model that they drive, and as much more as they disagree; where they are just enough,
+    nothing shows whether they do.
+    """
+    h, errors = plane
+    src, at = (np.array([p[k] for k in errors]) for p in (reference, {k: now[k].at for k in errors}))
+    sigma = np.array([max(now[k].sigma_px or 0.0, SIGMA_FLOOR_PX) for k in errors])
+    freedoms = FREEDOMS[_driven(src, at, motion)]
+    middle = at.mean(axis=0)
+    scale = max(float(np.sqrt(np.mean(np.sum((at - middle) ** 2, axis=1)))), 1.0)
+    # Half of a radial variance lies along each axis.
+    rows = scale * point_jacobian((at - middle) / scale, freedoms) * (np.sqrt(2) / sigma)[:, None, None]
+    spare = 2 * len(at) - freedoms
+    disagree = 2 * float(np.sum((np.array([*errors.values()]) / sigma) ** 2))
+    times = max(1.0, disagree / spare) * (1 + 2 / spare) if spare > 0 else JUST_ENOUGH**2
+    there = scale * point_jacobian((apply_homography(h, corners) - middle) / scale, freedoms)
+    covariance = times * np.linalg.pinv(np.einsum("nik,nil->kl", rows, rows))
+    return np.asarray(np.sqrt(np.einsum("nik,kl,nil->n", there, covariance, there)))
+
+
+def borrow(tracks: Mapping[str, Mapping[int, PointResult]], point: str, frames: range) -> dict[int, PointResult]:
     """A point's track in which hidden frames are carried by the plane of the others, with doubt that grows while it is hidden.
 
-    The plane does not put the point where it would be, it moves it from where it was last seen.
+    The plane does not put the point where it would be, it moves it from where it was seen, before and after; ways from both
+    sides are joined by confidence.
     """
     own, others = tracks[point], {k: t for k, t in tracks.items() if k != point}
+    seen = {n: r for n, r in own.items() if n in frames and r.at is not None}
     answer: dict[int, PointResult] = {}
-    last: PointResult | None = None
+    before: PointResult | None = None
+    after = dict.fromkeys(frames) | {n: r for r, n in _next_seen(seen, frames)}
     for n in frames:
-        r = own.get(n) or PointResult(n, "lost", None, None, 0.0, "Not followed.")
-        if r.at is not None:
-            answer[n] = last = r
+        if n in seen:
+            answer[n] = before = seen[n]
             continue
-        if last is None or last.at is None or last.sigma_px is None:
-            answer[n] = r
+        ways = [c for r in (before, after[n]) if r is not None and (c := _carried(r, n, others)) is not None]
+        lost = own.get(n) or PointResult(n, "lost", None, None, 0.0, "Not followed.")
+        if not ways:
+            answer[n] = lost
             continue
-        before = plane_from_points(reference, {k: t[last.frame] for k, t in others.items() if last.frame in t})
-        now = plane_from_points(reference, {k: t[n] for k, t in others.items() if n in t})
-        if before is None or now is None:
-            answer[n] = r
-            continue
-        at = apply_homography(now[0] @ np.linalg.inv(before[0]), last.at[None])[0]
-        spread = float(np.mean([*now[1].values(), *before[1].values()]))
-        gone = abs(n - last.frame)
-        sigma = float(np.sqrt(last.sigma_px**2 + (spread * np.sqrt(gone)) ** 2 + (CARRIED_GROWTH * np.linalg.norm(at - last.at)) ** 2))
-        answer[n] = PointResult(n, "carried", at, sigma, 0.0, "Hidden; carried by the plane of the other points.")
+        joined = _joined(n, ways)
+        answer[n] = joined if joined.at is None else replace(joined, status="carried", correlation=0.0, reason=CARRIED)
     return answer
+
+
+def _next_seen(seen: Mapping[int, PointResult], frames: range) -> Iterator[tuple[PointResult, int]]:
+    """The next result at which a point is seen, for every frame that has one."""
+    following: PointResult | None = None
+    for n in reversed(frames):
+        following = seen.get(n, following)
+        if following is not None:
+            yield following, n
+
+
+def _carried(last: PointResult, n: int, others: Mapping[str, Mapping[int, PointResult]]) -> PointResult | None:
+    """A point moved from where it was seen as those move that are seen at both frames; None when there are none."""
+    there = {k: at for k, t in others.items() if last.frame in t and n in t and (at := t[last.frame].at) is not None}
+    moved = plane_from_points(there, {k: others[k][n] for k in there})
+    if moved is None or last.at is None or last.sigma_px is None:
+        return None
+    h, errors = moved
+    at = apply_homography(h, last.at[None])[0]
+    growth = CARRIED_GROWTH[motion_of(len(errors))] * np.linalg.norm(at - last.at)
+    spread = float(np.mean([*errors.values()])) * np.sqrt(abs(n - last.frame))
+    return PointResult(n, "carried", at, float(np.sqrt(last.sigma_px**2 + spread**2 + growth**2)), 0.0)
