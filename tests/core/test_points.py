@@ -10,17 +10,8 @@ from tests.plates import make_plate
 from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.tracking.follow import AnalysisPicture
 from verdigris.core.tracking.motion import MOTIONS, holds
-from verdigris.core.tracking.points import (
-    Pattern,
-    PatternProblem,
-    PointResult,
-    borrow,
-    corner_sigmas_of_points,
-    follow_point,
-    match_point,
-    motion_of,
-    plane_from_points,
-)
+from verdigris.core.tracking.point_planes import borrow, corner_sigmas_of_points, motion_of, plane_from_points
+from verdigris.core.tracking.points import Pattern, PatternProblem, PointResult, follow_point, match_point
 
 PLATE = make_plate(count=12, reference=4)
 PICTURES = [AnalysisPicture.of(f) for f in PLATE.frames]

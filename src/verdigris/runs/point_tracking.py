@@ -8,8 +8,9 @@ from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.geometry.quad import find_quad_problem
 from verdigris.core.tracking.follow import AnalysisPicture
 from verdigris.core.tracking.frame_result import FrameResult, Status
+from verdigris.core.tracking.point_planes import borrow, corner_sigmas_of_points, plane_from_points
 from verdigris.core.tracking.point_sets import PointTracks, choose_points, figures_of, trimmed
-from verdigris.core.tracking.points import PatternProblem, PointResult, borrow, corner_sigmas_of_points, follow_point, plane_from_points
+from verdigris.core.tracking.points import PatternProblem, PointResult, follow_point
 from verdigris.core.types import Float64
 from verdigris.media.frames import Frame
 from verdigris.media.reader import FrameSource

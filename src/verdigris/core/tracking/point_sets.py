@@ -6,7 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from verdigris.core.tracking.motion import Motion
-from verdigris.core.tracking.points import PointResult, plane_from_points
+from verdigris.core.tracking.point_planes import plane_from_points
+from verdigris.core.tracking.points import PointResult
 from verdigris.core.types import Float64
 
 PointTracks = Mapping[str, Mapping[int, PointResult]]
