@@ -7,10 +7,20 @@ import pytest
 
 from tests.core.test_shared_terms import FRAMES, TILES, equations
 from verdigris.core.geometry.lens import Lens
-from verdigris.core.tracking.calibrate import BEYOND_DOUBT, CERTAIN, LEAST_GAIN, REFINING_COST, _helps, _simpler_first
+from verdigris.core.tracking.calibrate import (
+    BEYOND_DOUBT,
+    CERTAIN,
+    LEAST_GAIN,
+    REFINING_COST,
+    ROWS_SHOW,
+    _helps,
+    _rows_show,
+    _simpler_first,
+)
 from verdigris.core.tracking.optics import Optics
 from verdigris.core.tracking.shared_terms import BOW, CENTRE, LENS, Estimate, Term
 
+GEOMETRY: tuple[Term, ...] = ("shutter", "readout", *BOW, *LENS)
 OPTICS = Optics(640, 360)
 BENT = replace(OPTICS, lens=Lens.of_picture(640, 360, -0.1))
 NOTHING = frozenset()
@@ -54,12 +64,20 @@ def test_more_terms_have_to_gain_more_than_fewer_did():
 
 
 def test_rows_that_are_certain_are_kept_even_before_frames_look_better():
-    assert helps(said(shutter=9, readout=1.2 * CERTAIN), gain=0.0)
-    assert not helps(said(shutter=9, readout=0.8 * CERTAIN), gain=0.0)
+    assert helps(said(shutter=9, readout=1.2 * ROWS_SHOW), gain=0.0)
+    assert not helps(said(shutter=9, readout=0.8 * ROWS_SHOW), gain=0.0)
     # Not where frames look plainly worse, nor after something else was kept, nor with a lens in their train.
     assert not helps(said(readout=20), gain=-0.05)
     assert not helps(said(readout=20), gain=0.0, first=False)
     assert not helps(said(readout=20, k1=20), gain=0.0)
+
+
+@pytest.mark.parametrize(("readout", "common", "shown"), [(0.3, 0.0, True), (0.01, 0.0, False), (0.15, 0.0, True), (0.15, 1.0, False)])
+def test_rows_show_in_noise_as_far_as_frames_do_not_share_it(readout, common, shown):
+    """What all frames have in common, the reference's noise above all, counts once."""
+    made = equations(GEOMETRY, [readout if t == "readout" else 0.0 for t in GEOMETRY], common=common)
+    assert _rows_show(made, OPTICS) == shown
+    assert not _rows_show(made.only(("shutter", "k1")), OPTICS)
 
 
 def test_a_bow_beyond_doubt_is_kept_unless_frames_plainly_look_worse():
@@ -89,9 +107,6 @@ def test_what_is_known_is_refined_whatever_it_seems_to_cost():
     assert not helps(said(shutter=9, k1=30), known={"k1", "readout"}, gain=-0.8 * REFINING_COST)
     assert not helps(terms, known={"k1", "readout"}, gain=-0.8 * REFINING_COST, first=False)
     assert helps(terms, known={"k1", "readout", "tilt", "cx"}, gain=-0.8 * REFINING_COST)
-
-
-GEOMETRY = ("shutter", "readout", *BOW, *LENS)
 
 
 def asked(optics=OPTICS, allowed=GEOMETRY, **truth: float) -> list[tuple[Term, ...]]:

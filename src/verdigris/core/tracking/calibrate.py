@@ -50,6 +50,8 @@ WORTH_ANOTHER_ROUND = 0.02
 SIGNIFICANT = 5.0
 CERTAIN = 7.0
 BEYOND_DOUBT = 14.0
+# Rows that are read later move everything in every frame: left out, they cost more than when they are a third off.
+ROWS_SHOW = 3.0
 # Around a first estimate that is far off, terms look less certain than they are: these are tried.
 WORTH_TRYING = 2.5
 LEAST_GAIN = 0.004
@@ -144,8 +146,13 @@ def calibrate(
         covariance = covariance_of_lens(before.hessian, before.clusters.sum(axis=0), places, value_of(base.optics, "k1"))
         base = base.under(replace(base.optics, lens_covariance=covariance), reference_movement)
     plain = Calibration(base.optics, reference_movement, {}, 0.0)
-    if before is None or (follower.optics.is_plain and before.promise < 2 * LEAST_GAIN):
+    if before is None:
         return plain
+    if follower.optics.is_plain and before.promise < 2 * LEAST_GAIN:
+        # In noise nothing can take much of what is left away; rows that are read later may show all the same.
+        if not _rows_show(before, base.optics):
+            return plain
+        allowed = ("shutter", "readout")
     known: Set[Term] = {t for t in TERMS if t != "shutter" and value_of(base.optics, t) != 0}
     best, best_gain = plain, LEAST_GAIN
     kept: _Solved | None = None
@@ -174,6 +181,15 @@ def calibrate(
         if solved is not None and not {*TONE}.isdisjoint(solved.estimates):
             weigh(solved)
     return best
+
+
+def _rows_show(equations: Equations, optics: Optics) -> bool:
+    """Whether equations ask for a read-out for its own sake; around poses that do not know of it, by half of what they will in the end."""
+    rows: tuple[Term, ...] = ("shutter", "readout")
+    if not {*rows} <= {*equations.terms}:
+        return False
+    asked = choose_terms(equations.only(rows), optics, rows, WORTH_TRYING)[0].get("readout")
+    return asked is not None and abs(asked.value) > 0.5 * ROWS_SHOW * asked.sigma
 
 
 def _helps(estimates: Mapping[Term, Estimate], known: Set[Term], gain: float, give: float, least: float, is_first: bool) -> bool:
@@ -207,7 +223,7 @@ def _helps(estimates: Mapping[Term, Estimate], known: Set[Term], gain: float, gi
     # What is known is refined, whatever it seems to cost. In noise, rows show in the equations long before frames look better.
     refined = bool(known) and known - {*CENTRE, *TONE} == set(estimates) - {"shutter", *CENTRE, *TONE} and gain > -REFINING_COST
     rows = set(estimates) <= {"shutter", "readout"} and "readout" in estimates and no_worse
-    return is_first and (refined or (rows and abs(estimates["readout"].value) > CERTAIN * estimates["readout"].sigma))
+    return is_first and (refined or (rows and abs(estimates["readout"].value) > ROWS_SHOW * estimates["readout"].sigma))
 
 
 def _simpler_first(equations: Equations, optics: Optics, allowed: tuple[Term, ...]) -> list[tuple[Term, ...]]:
