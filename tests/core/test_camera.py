@@ -11,6 +11,7 @@ from bench.tracking.render import Camera, seen_at, shutter
 from verdigris.core.matte.occlusion import region_mask
 from verdigris.core.tracking.calibrate import MOST_AHEAD, _ahead, calibrate, trust_of_run, worth_settling
 from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.frame_pictures import KeptPictures
 from verdigris.core.tracking.second_look import look_again
 from verdigris.core.tracking.shared_terms import Asked, linearise
 from verdigris.core.tracking.tone import SRGB, Tone, light_of
@@ -136,7 +137,7 @@ def test_noise_does_not_make_an_exposure_look_shorter(seed):
     grain = min(r.evidence.grain for r in results.values() if r.evidence.grain > 0)
 
     def asked_for(grain: float) -> float:
-        asked = {n: Asked(pictures[n].values, None, None, grain) for n in results if n != plate.reference}
+        asked = {n: Asked(KeptPictures(pictures[n].values), None, None, grain) for n in results if n != plate.reference}
         equations = linearise(follower, results, asked, ("shutter",), lambda: False)
         return float(equations.score[0] / equations.hessian[0, 0])
 
