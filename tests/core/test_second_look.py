@@ -165,4 +165,5 @@ def test_doubt_grows_where_hardly_anything_looks_as_it_should(monkeypatch, plate
         monkeypatch.setattr(follow, "align", partial(looking, good))
         sigmas.append(plane.settle(n, AnalysisPicture.of(plate.frames[n]), known, None).sigma_px)
     assert sigmas[1] == pytest.approx(sigmas[0])
-    assert sigmas[2] == pytest.approx(2 * sigmas[0])
+    # Half of what is enough: four times as unsure.
+    assert sigmas[2] == pytest.approx(4 * sigmas[0])
