@@ -172,8 +172,9 @@ def calibrate(
 
     nothing = _Solved(base, {}, before)
     for terms in _simpler_first(before, base.optics, tuple(t for t in allowed if t not in TONE)):
-        # What was kept already leads most of the way.
-        weigh(_solve(base, kept if kept and set(kept.estimates) < set(terms) else nothing, results, pictures, terms, stop))
+        # What was kept already leads most of the way; but a lens that is settled by its first term alone hides where its centre is.
+        leads = kept is not None and set(kept.estimates) < set(terms) and not ("k2" in terms and base.optics.lens is None)
+        weigh(_solve(base, kept if kept and leads else nothing, results, pictures, terms, stop))
     if not stop() and not {*TONE}.isdisjoint(allowed):
         # The tone curve hardly depends on where things are: it is asked for beside whatever that was found to be.
         geometry = kept.estimates if kept else {"shutter", "readout"}
