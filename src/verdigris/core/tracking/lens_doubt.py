@@ -3,6 +3,10 @@
 A lens found from a shot is known where the shot's texture went, and only as far as its terms can be told apart there. A
 corner that lies further out moves with what is not known; the pose, fitted again under every other lens that the shot would
 bear, makes up for some of it where the texture is, and overshoots elsewhere.
+
+References
+----------
+Tarantola, Inverse problem theory, 2005 (what data say and what is known before, together).
 """
 
 from collections.abc import Iterator, Sequence

@@ -99,12 +99,12 @@ def borrow(tracks: Mapping[str, Mapping[int, PointResult]], point: str, frames: 
     seen = {n: r for n, r in own.items() if n in frames and r.at is not None}
     answer: dict[int, PointResult] = {}
     before: PointResult | None = None
-    after = dict.fromkeys(frames) | {n: r for r, n in _next_seen(seen, frames)}
+    after = dict(_next_seen(seen, frames))
     for n in frames:
         if n in seen:
             answer[n] = before = seen[n]
             continue
-        ways = [c for r in (before, after[n]) if r is not None and (c := _carried(r, n, others)) is not None]
+        ways = [c for r in (before, after.get(n)) if r is not None and (c := _carried(r, n, others)) is not None]
         lost = own.get(n) or PointResult(n, "lost", None, None, 0.0, "Not followed.")
         if not ways:
             answer[n] = lost
@@ -114,13 +114,13 @@ def borrow(tracks: Mapping[str, Mapping[int, PointResult]], point: str, frames: 
     return answer
 
 
-def _next_seen(seen: Mapping[int, PointResult], frames: range) -> Iterator[tuple[PointResult, int]]:
-    """The next result at which a point is seen, for every frame that has one."""
+def _next_seen(seen: Mapping[int, PointResult], frames: range) -> Iterator[tuple[int, PointResult]]:
+    """Every frame after which a point is seen again, and the result there."""
     following: PointResult | None = None
     for n in reversed(frames):
         following = seen.get(n, following)
         if following is not None:
-            yield following, n
+            yield n, following
 
 
 def _carried(last: PointResult, n: int, others: Mapping[str, Mapping[int, PointResult]]) -> PointResult | None:
@@ -131,6 +131,7 @@ def _carried(last: PointResult, n: int, others: Mapping[str, Mapping[int, PointR
         return None
     h, errors = moved
     at = apply_homography(h, last.at[None])[0]
-    growth = CARRIED_GROWTH[motion_of(len(errors))] * np.linalg.norm(at - last.at)
+    by = _driven(np.array([there[k] for k in errors]), np.array([others[k][n].at for k in errors]), None)
+    growth = CARRIED_GROWTH[by] * np.linalg.norm(at - last.at)
     spread = float(np.mean([*errors.values()])) * np.sqrt(abs(n - last.frame))
     return PointResult(n, "carried", at, float(np.sqrt(last.sigma_px**2 + spread**2 + growth**2)), 0.0)
