@@ -27,7 +27,7 @@ class Recorder:
     plane_corners = CORNERS
 
     def __init__(self, speed=lambda n, count: 0.0, readout=0.0):
-        self.asked, self.speed, self.optics = [[]], speed, SimpleNamespace(readout=readout)
+        self.asked, self.speed, self.optics = [[]], speed, SimpleNamespace(readout=readout, is_plain=True)
 
     def movement_at(self, n, results):
         v = np.zeros((3, 3))

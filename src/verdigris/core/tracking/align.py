@@ -26,6 +26,8 @@ COARSE_VARIANCE = 5.0
 SETTLED = 0.08
 # Share of the doubt within which steps may still go to and fro.
 WITHIN = 0.5
+# Steps that are still longer may lead as many times as far.
+UNSETTLED = 2.0
 # Steps after which a shutter is judged by what it leaves.
 CHOOSING_STEPS = 4
 # Steps on one look, as long as they stay within what straight lines predict, px.
@@ -44,7 +46,7 @@ _Stage = tuple[Int | None, float, int, float]
 
 def align(
     appearance: Appearance, optics: Optics, values: Float32, start: Float64, conditions: Conditions, motion: Motion,
-    looks: Looks = FROM_FAR, tolerance_px: float = 0.0008,
+    looks: Looks = FROM_FAR, tolerance_px: float = 0.0008, sure: bool = False,
 ) -> Alignment | None:  # fmt: skip
     """Refine a pose from coarse to fine; None when the region is hardly in the picture.
 
@@ -55,6 +57,7 @@ def align(
     start : (3, 3) float64, first guess, ideal frame px from ideal reference px
     looks : what is looked at, one after the other: a softer picture finds the way from further off, all samples are surest
     tolerance_px : step at which it stops
+    sure : whether the first guess is so near that what disagrees there is not the plane
     """
     stages: dict[Look, _Stage] = {
         "soft": (appearance.few, COARSE_VARIANCE, 8, 0.1),
@@ -62,7 +65,7 @@ def align(
         "all": (None, USUAL_VARIANCE, 6, tolerance_px),
     }
     plan = [stages[look] for look in looks]
-    found = _refined(appearance, optics, KeptPictures(values), start, conditions, motion, plan)
+    found = _refined(appearance, optics, KeptPictures(values), start, conditions, motion, plan, sure)
     return None if found is None else _conclude(*found)
 
 
@@ -89,6 +92,7 @@ def _refined(
     conditions: Conditions,
     motion: Motion,
     plan: "list[_Stage]",
+    sure: bool = False,
 ) -> tuple["Fit", Float64, Float64 | None] | None:
     """Fit, pose, and the last step (freedoms,); None when it was too short to matter."""
     box = box_of(appearance, optics, start, conditions.movement)
@@ -105,7 +109,7 @@ def _refined(
         # In a soft picture one smear looks like another.
         if len(open_to) > 1 and stage[1] < COARSE_VARIANCE:
             fit, open_to = _likeliest([fit_with(s) for s in open_to], h, stage), ()
-        found = _approach(fit, h, stage)
+        found = _approach(fit, h, stage, sure)
         if found is None:
             return None
         h, last = found
@@ -137,13 +141,13 @@ def _likeliest(fits: list[Fit], start: Float64, stage: _Stage) -> Fit:
     return Fit(best.appearance, best.optics, best.pictures, best.conditions, best.motion)
 
 
-def _approach(fit: Fit, h: Float64, stage: _Stage) -> tuple[Float64, Float64 | None] | None:
+def _approach(fit: Fit, h: Float64, stage: _Stage, sure: bool = False) -> tuple[Float64, Float64 | None] | None:
     """Pose after some steps, and the last one (freedoms,), None when it was too short to matter; None when hardly any pixel is left."""
     which, least, most, stop = stage
     if not fit.place(h, which):
         return None
-    # The first step trusts all samples alike: weights that were found elsewhere would hold the pose where they fit.
-    placed_at, last, fresh = h, np.full(fit.freedoms, np.inf), True
+    # The first step trusts all samples alike, unless the pose is sure: weights that were found elsewhere would hold it where they fit.
+    placed_at, last, fresh = h, np.full(fit.freedoms, np.inf), not sure
     for _ in range(most):
         fit.look(h, least)
         gone = blurred = 0.0
@@ -204,9 +208,13 @@ def _conclude(fit: Fit, h: Float64, last_step: Float64 | None) -> Alignment:
     own = hessians[:, : k + 1, : k + 1]
     covariance = sandwich(own.sum(axis=0), scores[:, : k + 1], own)[:k, :k]
     seen = seen_box(fit)
+    settled = last_step is None or _within(last_step, covariance, seen)
+    if last_step is not None and not settled:
+        step = UNSETTLED * np.nan_to_num(last_step, posinf=1.0)
+        covariance = covariance + np.outer(step, step)
     return Alignment(
         h, covariance, fit.normaliser, fit.residual_px(), float(fit.weights.sum()) / max(1, fit.total), fit.good_share(), fit.blur,
-        fit.conditions.shutter, fit.cost(), fit.grain(), fit.agreement, last_step is None or _within(last_step, covariance, seen),
+        fit.conditions.shutter, fit.cost(), fit.grain(), fit.agreement, settled,
         *bend, seen, picture_of(fit), None if fit.optics.lens_covariance is None else pose_by_lens(fit, h),
     )  # fmt: skip
 

@@ -22,7 +22,7 @@ class Alignment:
     cost : root mean square of the smaller residuals where the picture is steep, code values
     grain : variance of one pixel's noise, code values squared, if nothing else is left where the picture is flat
     tiles : (tiles,) float32, 0..1, how far each tile moves with the plane; NaN where it does not show
-    converged : whether the last step stayed well within the doubt
+    converged : whether the last step stayed well within the doubt; if not, it is part of the covariance
     bend : (k + b,) float64, step of a freer fit, in coordinates of `normaliser`: the pose's freedoms, and the bends of `doubt`
     bend_covariance : (k + b, k + b) float64
     seen : (2, 2) float64, low and high corner of what was compared, in coordinates of `normaliser`

@@ -16,13 +16,15 @@ MARGIN_PX = 12
 FAINT = 0.01
 # Pictures wider than this are looked through at half size, as long as the plane is large enough for it.
 WIDE_PX, LARGE_PX = 800, 200
+# How faint a point may be against the strongest, and the share of points that is chosen by strength alone.
+FAINTEST, STRONGEST = 0.0002, 0.25
 # To a side, when points are chosen.
 PARTS = 8
 MOST_OF_PLANE, MOST_OF_PICTURE, LEAST_PAIRS = 1000, 5000, 12
 
 
 def choose_features(image: Uint8, region: Bool, most: int = 200) -> Float64:
-    """Well-textured points of the region, (N, 2) float64, plate px.
+    """Well-textured points of the region, (N, 2) float64, plate px: the strongest, and some of every part however faint it is.
 
     References
     ----------
@@ -35,9 +37,14 @@ def choose_features(image: Uint8, region: Bool, most: int = 200) -> Float64:
     top, left = max(0, ys[0] - MARGIN_PX), max(0, xs[0] - MARGIN_PX)
     part = np.s_[top : ys[-1] + 1 + MARGIN_PX, left : xs[-1] + 1 + MARGIN_PX]
     mask = region[part].astype(np.uint8) * 255
-    found = cv2.goodFeaturesToTrack(np.ascontiguousarray(image[part]), most, 0.005, 9, mask=mask, blockSize=7)
-    corner = np.array([left, top], np.float64)
-    return np.zeros((0, 2)) if found is None else found.reshape(-1, 2).astype(np.float64) + 0.5 + corner
+    found = cv2.goodFeaturesToTrack(np.ascontiguousarray(image[part]), 0, FAINTEST, 9, mask=mask, blockSize=7)
+    if found is None:
+        return np.zeros((0, 2))
+    points = found.reshape(-1, 2).astype(np.float64) + 0.5 + np.array([left, top], np.float64)
+    # They come strongest first.
+    first = min(len(points), int(STRONGEST * most))
+    rest = first + _strongest(points[first:], -np.arange(len(points) - first), most - first)
+    return points[np.concatenate([np.arange(first), rest])]
 
 
 def follow_features(
@@ -83,6 +90,14 @@ def follow_features(
     returned = np.linalg.norm((back - a).reshape(-1, 2), axis=1) < most_back_px
     good = (ok.reshape(-1) == 1) & (ok_back.reshape(-1) == 1) & returned
     return b.reshape(-1, 2).astype(np.float64) + corner, good
+
+
+def warped(image: Uint8, h: Float64) -> Uint8:
+    """A picture (H, W) as a homography (plate px) shows it, of the same size."""
+    # OpenCV has pixel centres at whole numbers.
+    half = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1]])
+    size = image.shape[::-1]
+    return np.asarray(cv2.warpPerspective(image, np.linalg.inv(half) @ h @ half, size, borderMode=cv2.BORDER_REPLICATE), np.uint8)
 
 
 class Finder:

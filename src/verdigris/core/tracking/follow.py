@@ -16,7 +16,7 @@ from verdigris.core.tracking.alignment import Alignment
 from verdigris.core.tracking.appearance import Appearance, build_appearance, under_other_optics
 from verdigris.core.tracking.bow import USUAL_FOCAL, Bow
 from verdigris.core.tracking.doubt import bend_at, corner_margins, corner_sigmas
-from verdigris.core.tracking.features import Finder, choose_features, follow_features, moved
+from verdigris.core.tracking.features import Finder, choose_features, follow_features, moved, warped
 from verdigris.core.tracking.fit import Conditions
 from verdigris.core.tracking.frame_result import Evidence, FrameResult, lost, trust_of, worst_of
 from verdigris.core.tracking.judge import reason_against
@@ -40,6 +40,10 @@ SMEARING_PX = 3.0
 # Points that agree this well leave nothing to a coarse look.
 NEAR_POINTS = 40
 NEAR_PX = 0.35
+# Points that were seen at the reference lead if so many of them agree, and such a share of those that were followed.
+LEADING_POINTS, LEADING_SHARE = 20, 0.2
+# So many that agree so well leave no doubt about what else is seen.
+SURE_POINTS, SURE_PX = 24, 0.8
 # A frame that leaves no more than this many times what those around it leave is where it belongs.
 USUAL_COST = 1.15
 # One that leaves this many times as much is worth another look.
@@ -179,14 +183,14 @@ class PlaneFollower:
         past = [(r.frame, e) for r in history[-12:] if (e := self.evidence_of(r)) is not None]
         hidden = widened(hidden)
         judged: FrameResult | None = None
-        for start, near in self._starts(before, now, history[-1].status != "lost", past):
-            judged = self._refine(frame, now, start, past, hidden, near)
+        for start, near, sure in self._starts(frame, before, now, history[-1].status != "lost", past):
+            judged = self._refine(frame, now, start, past, hidden, near, sure)
             if judged.status == "followed":
                 return judged
         if history[-1].status == "lost" or judged is None or judged.status == "lost":
-            found = self._find(now)
+            found = self._find(frame, now, past)
             if found is not None:
-                again = self._refine(frame, now, found, past, hidden)
+                again = self._refine(frame, now, found[0], past, hidden, found[1], found[1])
                 if again.status == "followed":
                     return again
         return judged or lost(frame, 0.0, "Nothing in this frame looks like the region at the reference frame.")
@@ -220,11 +224,14 @@ class PlaneFollower:
             around = {**results, frame: replace(known, corners=self.corners, evidence=Evidence(start))}
             shutter = self.optics.shutter if self.optics.shutter is not None else (own.shutter if own else None) or 0.0
             blur = own.blur if own else 0.0
-            conditions = Conditions(self.movement_at(frame, around), self.reference_movement, blur, shutter, (), hidden, trust, self.bow)
+            movement = self.movement_at(frame, around)
+            conditions = Conditions(movement, self.reference_movement, blur, shutter, (), hidden, trust, self.bow)
             rough = own is None or start is between or known.through is not None
-            looks: Looks = ("soft", "few") if rough else ()
+            led = self._by_reference(now, start, movement) if rough else None
+            pose, sure = led or (start, not rough)
+            looks: Looks = ("few",) if led and sure else ("soft", "few") if rough else ()
             looks = (*looks, "all") if thorough else looks or ("few",)
-            a = align(self.appearance, self.optics, now.values, start, conditions, self.motion, looks)
+            a = align(self.appearance, self.optics, now.values, pose, conditions, self.motion, looks, sure=sure)
             if thorough and a is not None:
                 seen = look_at_points(self.appearance, self.optics, now.values, a.h, a.blur, conditions, self._features)
                 a = weigh_points(a, seen, self.motion, self.plane_corners, trust)
@@ -322,15 +329,19 @@ class PlaneFollower:
             return None
         return replace(result.evidence or Evidence(pose), pose=pose, bend=None)
 
-    def _find(self, now: AnalysisPicture) -> Float64 | None:
+    def _find(self, frame: int, now: AnalysisPicture, past: list[tuple[int, Evidence]]) -> tuple[Float64, bool] | None:
         if self._finder is None:
             self._finder = Finder(self._picture.bytes, self.region, self.motion)
-        return self._finder.find(now.bytes)
+        found = self._finder.find(now.bytes)
+        return None if found is None else self._by_reference(now, found, self._speed(frame, found, past)) or (found, False)
 
     def _starts(
-        self, before: AnalysisPicture, now: AnalysisPicture, followed: bool, past: list[tuple[int, Evidence]]
-    ) -> list[tuple[Float64, bool]]:
-        """First guesses, best first, and whether they are near already; empty after a lost frame: only finding again can help."""
+        self, frame: int, before: AnalysisPicture, now: AnalysisPicture, followed: bool, past: list[tuple[int, Evidence]]
+    ) -> list[tuple[Float64, bool, bool]]:
+        """First guesses, best first, whether they are near already, and whether what disagrees there is not the plane.
+
+        Empty after a lost frame: only finding again can help.
+        """
         if not past or not followed:
             return []
         last, steady = past[-1][1].pose, past[-1][1].pose
@@ -343,20 +354,52 @@ class PlaneFollower:
         if by_points is not None and inliers.sum() >= 0.25 * max(1, good.sum()):
             off = np.linalg.norm(moved(self._features[good][inliers], by_points) - there[inliers], axis=1)
             agreed = inliers.sum() >= NEAR_POINTS and inliers.sum() >= 0.7 * len(at) and float(np.sqrt(np.mean(off**2))) < NEAR_PX
-            return [*([(by_points, True)] if agreed else []), (by_points, False), (steady, False), (last, False)]
-        return [(steady, False), (last, False)]
+            if agreed:
+                return [(by_points, True, False), *((h, False, False) for h in (by_points, steady, last))]
+            guesses = [by_points, steady, last]
+        else:
+            guesses = [steady, last]
+        asked = (self._by_reference(now, guess, self._speed(frame, guess, past)) for guess in guesses[:2])
+        leading = next((found for found in asked if found is not None), None)
+        rest = [(h, False, False) for h in guesses]
+        return rest if leading is None else [(leading[0], leading[1], True), *rest]
+
+    def _by_reference(self, now: AnalysisPicture, guess: Float64, movement: Movement) -> tuple[Float64, bool] | None:
+        """Pose from points of the reference frame, warped to where the plane may be, and whether it is sure; None when too few agree.
+
+        From frame to frame, points may follow whatever passes in front for as long as it passes; at the reference frame it was elsewhere.
+        """
+        try:
+            h = homography_from_quads(self.corners, self.optics.project(self.plane_corners, guess, movement))
+        except ValueError:
+            return None
+        at = moved(self.optics.project(self._features, np.eye(3), self.reference_movement), h)
+        found, good = follow_features(warped(self._picture.bytes, h), now.bytes, at, at)
+        plane = self._features[good]
+        expected = self.optics.ideal(self.optics.project(plane, guess, movement))
+        there = moved(plane, guess) + self.optics.ideal(found[good]) - expected
+        pose, inliers = estimate_motion(plane, there, self.motion)
+        if pose is None or inliers.sum() < max(LEADING_POINTS, LEADING_SHARE * good.sum()):
+            return None
+        off = np.linalg.norm(moved(plane[inliers], pose) - there[inliers], axis=1)
+        return pose, bool(inliers.sum() >= SURE_POINTS and np.sqrt(np.mean(off**2)) < SURE_PX)
+
+    def _speed(self, frame: int, pose: Float64, past: list[tuple[int, Evidence]]) -> Movement:
+        """How the plane moves at a frame where it has some pose, from those before it."""
+        poses = {0: pose, **{n - frame: e.pose for n, e in past[-2:] if abs(n - frame) <= 2}}
+        return self.optics.movement(poses) if len(poses) > 1 and min(abs(k) for k in poses if k) == 1 else STILL
 
     def _refine(
-        self, frame: int, now: AnalysisPicture, start: Float64, past: list[tuple[int, Evidence]], hidden: Bool | None, near: bool = False
-    ) -> FrameResult:
+        self, frame: int, now: AnalysisPicture, start: Float64, past: list[tuple[int, Evidence]], hidden: Bool | None, near: bool = False,
+        sure: bool = False,
+    ) -> FrameResult:  # fmt: skip
         conditions = self._expected(frame, start, past, hidden)
-        a = align(self.appearance, self.optics, now.values, start, conditions, self.motion, FROM_NEAR if near else FROM_FAR)
+        a = align(self.appearance, self.optics, now.values, start, conditions, self.motion, FROM_NEAR if near else FROM_FAR, sure=sure)
         return self._conclude(frame, a, conditions)
 
     def _expected(self, frame: int, start: Float64, past: list[tuple[int, Evidence]], hidden: Bool | None) -> Conditions:
         """What the frame will be like, from those before it."""
-        poses = {0: start, **{n - frame: e.pose for n, e in past[-2:] if abs(n - frame) <= 2}}
-        speed = self.optics.movement(poses) if len(poses) > 1 and min(abs(k) for k in poses if k) == 1 else STILL
+        speed = self._speed(frame, start, past)
         known = [e.shutter for _, e in past if e.shutter is not None]
         shutter = self.optics.shutter if self.optics.shutter is not None else float(np.median(known)) if known else 0.0
         settled = self.optics.shutter is not None or len(known) >= 3 or not self.smears(speed)

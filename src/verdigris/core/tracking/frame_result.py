@@ -27,6 +27,7 @@ class Evidence:
     grain : variance of one pixel's noise, code values squared, if nothing else was left where the picture is flat; 0 when not known
     good : 0..1, share of the region's texture that was seen as it should be
     bend : (2, 4) float64, how far the corners would move on a surface that bends, see `bend_at`, px^2; None when not known
+    template : (4, 2) float64, corners that the frame it was compared with had then, plate px; None where it was the reference
     """
 
     pose: Float64
@@ -38,6 +39,7 @@ class Evidence:
     grain: float = 0.0
     good: float = 0.0
     bend: Float64 | None = None
+    template: Float64 | None = None
 
 
 @dataclass(frozen=True)

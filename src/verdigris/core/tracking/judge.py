@@ -6,7 +6,7 @@ from verdigris.core.geometry.quad import find_quad_problem
 from verdigris.core.tracking.alignment import Alignment
 from verdigris.core.types import Float64
 
-LEAST_SHARE = 0.05
+LEAST_SHARE = 0.01
 LEAST_GOOD = 0.15
 MOST_SIGMA_PX = 2.5
 
@@ -26,8 +26,8 @@ def reason_against(a: Alignment, corners: Float64, sigma: Float64, size: tuple[i
         return f"Only {100 * a.share_used:.0f} % of the region can be compared here; the rest is covered or out of the picture."
     if a.good_share < LEAST_GOOD:
         return f"Only {100 * a.good_share:.0f} % of what shows looks like the region at the reference frame."
-    if float(sigma.max()) > MOST_SIGMA_PX:
-        return f"A corner is unsure by {sigma.max():.1f} px; more than {MOST_SIGMA_PX:g} px is not reported as found."
-    if not a.converged and float(sigma.max()) > 1.0:
+    if float(sigma.max()) <= MOST_SIGMA_PX:
+        return ""
+    if not a.converged:
         return "The position did not settle."
-    return ""
+    return f"A corner is unsure by {sigma.max():.1f} px; more than {MOST_SIGMA_PX:g} px is not reported as found."

@@ -1,14 +1,15 @@
 """The second look: when a run is through, ask it about the camera, then refine every frame with what is known now."""
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Set
 
 import numpy as np
 
 from verdigris.core.tracking.calibrate import calibrate, choose_frames, trust_of_run, worth_settling
 from verdigris.core.tracking.consensus import find_parties, went_astray
 from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
-from verdigris.core.tracking.frame_result import FrameResult
+from verdigris.core.tracking.frame_result import FrameResult, lost
 from verdigris.core.tracking.optics import flow
+from verdigris.core.tracking.templates import with_their_templates
 from verdigris.core.types import Bool
 
 # How often the run is asked about the camera at most.
@@ -39,6 +40,20 @@ def look_again(
     stop : asked between frames
     only : the frames to look at again; by default all
     """
+    results = dict(known)
+    for better in _looked_again(follower, known, picture, pictures, hidden, lens, readout, stop, only):
+        results[better.frame] = better
+        yield better
+    if not stop():
+        yield from (r for r in with_their_templates(follower, results) if only is None or r.frame in only)
+
+
+def _looked_again(
+    follower: PlaneFollower, known: Mapping[int, FrameResult], picture: Callable[[int], AnalysisPicture],
+    pictures: Callable[[int, int], Iterable[AnalysisPicture]], hidden: Callable[[int, Mapping[int, FrameResult]], Bool | None],
+    lens: bool, readout: bool, stop: Callable[[], bool], only: range | None,
+) -> Iterator[FrameResult]:  # fmt: skip
+    """Rounds about the camera, and passes over all frames, until they rest."""
     results, lens_and_rows = dict(known), True
     restless: set[int] | None = None
     partly, quickly = False, False
@@ -65,6 +80,12 @@ def look_again(
             # Frames that were looked at with a camera that hardly differs have had theirs.
             if found.moving:
                 looked.clear()
+            if not lens_and_rows and not follower.optics.is_plain:
+                # What a plain camera lost may be found through the right one.
+                missing = {n for n, r in results.items() if r.status == "lost" and (only is None or n in only)}
+                for better in _followed_again(follower, results, missing, picture, hidden, stop):
+                    results[better.frame] = better
+                    yield better
         else:
             thorough, quickly = True, False
         trust = trust_of_run(follower, results)
@@ -98,23 +119,34 @@ def _with_the_surface(
     parties = find_parties(follower.appearance, results, follower.reference_frame)
     if parties is None:
         return
-    better = dict(results)
     astray = set(parties.astray)
+    for found in _followed_again(follower, results, astray, picture, hidden, stop, lambda r: not went_astray(parties, r)):
+        astray.discard(found.frame)
+        yield found
+    if not stop():
+        yield from (lost(n, 0.0, ASTRAY) for n in sorted(astray))
+
+
+def _followed_again(
+    follower: PlaneFollower, results: Mapping[int, FrameResult], frames: Set[int], picture: Callable[[int], AnalysisPicture],
+    hidden: Callable[[int, Mapping[int, FrameResult]], Bool | None], stop: Callable[[], bool],
+    believed: Callable[[FrameResult], bool] = lambda _: True,
+) -> Iterator[FrameResult]:  # fmt: skip
+    """Follow some frames again, from their neighbours on both sides; those that are found."""
+    better, missing = dict(results), set(frames)
     for step in (1, -1):
-        for n in sorted(astray, reverse=step < 0):
+        for n in sorted(frames, reverse=step < 0):
             if stop():
                 return
-            history = [better[k] for k in sorted(better, reverse=step < 0) if (n - k) * step > 0 and k not in astray]
-            # Only a neighbour that holds leads further, and only the direction that comes from more of them.
-            if not history or history[-1].frame != n - step or history[-1].status == "lost":
+            history = [better[k] for k in sorted(better, reverse=step < 0) if (n - k) * step > 0 and k not in missing]
+            # Only a neighbour that holds leads further.
+            if n not in missing or not history or history[-1].frame != n - step or history[-1].status == "lost":
                 continue
             found = follower.step(n, picture(n - step), picture(n), history, hidden(n, better))
-            if found.status != "lost" and not went_astray(parties, found):
+            if found.status != "lost" and believed(found):
                 better[n] = found
-                astray.discard(n)
+                missing.discard(n)
                 yield found
-    for n in sorted(astray):
-        yield FrameResult(n, "lost", None, None, None, None, 0.0, ASTRAY)
 
 
 def _those_that_stand_out(

@@ -6,16 +6,16 @@ from a frame that was sure a little before. Such a frame carries the doubt of it
 the reference is tried at every frame.
 """
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
 
-from verdigris.core.geometry.homography import homography_from_quads
+from verdigris.core.geometry.homography import apply_homography, homography_from_quads
 from verdigris.core.geometry.quad import signed_area
 from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
-from verdigris.core.tracking.frame_result import Evidence, FrameResult, doubt_of
+from verdigris.core.tracking.frame_result import Evidence, FrameResult, doubt_of, lost
 from verdigris.core.tracking.optics import Movement
 from verdigris.core.types import Bool, Float64, Int
 
@@ -33,6 +33,7 @@ MOST_SIGMA_PX = 1.5
 SPACING = 4
 MOST_TEMPLATES = 4
 HISTORY = 4
+UNHELD = "It does not look like the reference frame, and the frame it was compared with instead turned out not to hold."
 
 
 @dataclass(frozen=True)
@@ -180,7 +181,45 @@ class Templates:
         margin = float(np.hypot(found.margin_px or 0.0, size * (at.margin_px or 0.0)))
         seen = replace(found, homography=h, sigma_px=sigma, evidence=None, margin_px=margin, through=at.frame)
         evidence = self._follower.evidence_of(seen)
-        return None if evidence is None else replace(seen, evidence=evidence)
+        return None if evidence is None else replace(seen, evidence=replace(evidence, template=at.corners))
+
+
+def with_their_templates(follower: PlaneFollower, known: Mapping[int, FrameResult]) -> Iterator[FrameResult]:
+    """Results that were compared with frames of the run which have moved since, moved along; those whose frame was lost are lost too."""
+    results, done = dict(known), set[int]()
+    while todo := [n for n, r in results.items() if r.through is not None and n not in done]:
+        # What others were compared with comes first.
+        n = next((n for n in todo if results[n].through not in todo), todo[0])
+        done.add(n)
+        through = results[n].through
+        moved = _moved_along(follower, results[n], None if through is None else results.get(through))
+        if moved is not None:
+            results[n] = moved
+            yield moved
+
+
+def _moved_along(follower: PlaneFollower, result: FrameResult, template: FrameResult | None) -> FrameResult | None:
+    """A result as its template, where that is now, says; None when nothing changes."""
+    then = None if result.evidence is None else result.evidence.template
+    if result.corners is None or result.sigma_px is None or then is None or template is None:
+        return None
+    if template.corners is None or template.sigma_px is None:
+        return lost(result.frame, result.share_used, UNHELD)
+    if np.allclose(template.corners, then):
+        return None
+    try:
+        between = homography_from_quads(then, result.corners)
+        corners = apply_homography(between, template.corners)
+        h = homography_from_quads(follower.corners, corners)
+    except ValueError:
+        return lost(result.frame, result.share_used, UNHELD)
+    size = np.sqrt(abs(signed_area(corners)) / max(abs(signed_area(template.corners)), 1e-9))
+    sigma = np.maximum(result.sigma_px, size * template.sigma_px)
+    if float(sigma.max()) > MOST_SIGMA_PX:
+        return lost(result.frame, result.share_used, UNHELD)
+    bare = replace(result, homography=h, corners=corners, sigma_px=sigma, evidence=None)
+    evidence = follower.evidence_of(bare)
+    return replace(bare, evidence=None if evidence is None else replace(evidence, template=template.corners))
 
 
 def agrees(result: FrameResult) -> bool:
