@@ -43,7 +43,7 @@ def choose_features(image: Uint8, region: Bool, most: int = 200) -> Float64:
     points = found.reshape(-1, 2).astype(np.float64) + 0.5 + np.array([left, top], np.float64)
     # They come strongest first.
     first = min(len(points), int(STRONGEST * most))
-    rest = first + _strongest(points[first:], -np.arange(len(points) - first), most - first)
+    rest = first + _strongest(points[first:], -np.arange(float(len(points) - first)), most - first)
     return points[np.concatenate([np.arange(first), rest])]
 
 
