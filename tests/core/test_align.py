@@ -6,8 +6,10 @@ import pytest
 
 from tests.core.test_appearance import HEIGHT, INSIDE, PLAIN, WIDTH, marked, photograph
 from verdigris.core.geometry.homography import apply_homography
+from verdigris.core.tracking import align as align_module
 from verdigris.core.tracking.align import FROM_FAR, FROM_NEAR, align
 from verdigris.core.tracking.appearance import build_appearance
+from verdigris.core.tracking.doubt import corner_sigmas
 from verdigris.core.tracking.fit import Conditions
 from verdigris.core.tracking.follow import SHUTTERS
 from verdigris.core.tracking.optics import STILL, Movement, Optics
@@ -69,6 +71,29 @@ def test_a_region_out_of_the_picture_cannot_be_aligned():
     reference = build_appearance(picture, INSIDE, PLAIN)
     away = shifted(np.array([3000.0, 0.0]))
     assert align(reference, PLAIN, picture, away, Conditions(STILL, STILL), "perspective") is None
+
+
+@pytest.mark.parametrize(("last", "settled"), [(None, True), (1e-7, True), (2e-3, False), (np.inf, False)])
+def test_steps_that_are_still_long_are_part_of_the_doubt(monkeypatch, last, settled):
+    """What goes on moving is not lost for it as long as it stays within what is bearable, and says so."""
+    reference, inner = build_appearance(photograph(), INSIDE, PLAIN), align_module._refined
+
+    def refined(*args):
+        fit, h, _ = inner(*args)
+        return fit, h, None if last is None else np.full(8, last)
+
+    args = (reference, PLAIN, seen(photograph(), 0.0), shifted(SHIFT), Conditions(STILL, STILL), "perspective", FROM_NEAR)
+    quiet = align(*args)
+    monkeypatch.setattr(align_module, "_refined", refined)
+    found = align(*args)
+    assert found.converged == settled
+    ideal = CORNERS + SHIFT
+    sure, now = (float(corner_sigmas(a, ideal).max()) for a in (quiet, found))
+    if settled:
+        assert now == pytest.approx(sure, rel=0.05)
+    else:
+        # Twice a step of the translation alone, px, at the least.
+        assert now > min(2 * last, 1.0) / quiet.normaliser[0, 0]
 
 
 FINE = 5

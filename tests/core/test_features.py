@@ -51,6 +51,16 @@ def test_features_lie_in_the_region_and_apart():
     assert distance.min() >= 8.5
 
 
+def test_faint_parts_have_their_points_beside_strong_ones():
+    """The right half of a plane is thirty times fainter than its left."""
+    region = inside(CORNERS)
+    picture = np.where(np.arange(WIDTH) < 640, SHARP, 100 + (SHARP - 128) / 30)
+    points = choose_features(picture.astype(np.uint8), region)
+    assert np.sum(points[:, 0] > 640) > 30
+    # The strongest are there all the same.
+    assert np.sum(points[:, 0] < 640) > 80
+
+
 def test_a_region_with_nothing_in_it_has_no_features():
     assert len(choose_features(SHARP.astype(np.uint8), np.zeros((HEIGHT, WIDTH), bool))) == 0
     assert len(choose_features(np.full((HEIGHT, WIDTH), 90, np.uint8), inside(CORNERS))) == 0

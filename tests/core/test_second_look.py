@@ -96,6 +96,34 @@ def test_only_frames_that_were_thought_to_move_otherwise_are_looked_at_a_third_t
     assert asked[29:] == (list(range(20, 30)) if again else [])
 
 
+class Finding(Recorder):
+    """A follower that finds some lost frames again, once the camera is known."""
+
+    def __init__(self, found, plain):
+        super().__init__()
+        self.found, self.optics, self.tried = found, SimpleNamespace(readout=0.0, is_plain=plain), []
+
+    def step(self, n, before, now, history, hidden):
+        self.tried.append((n, history[-1].frame))
+        if n not in self.found:
+            return lost(n, 0.0, "Nothing here looks like it.")
+        return FrameResult(n, "followed", np.eye(3), np.full((4, 2), float(n)), np.full(4, 0.1), 0.1, 1.0, "", Evidence(np.eye(3)))
+
+
+@pytest.mark.parametrize("plain", [True, False])
+def test_what_a_plain_camera_lost_is_followed_again_from_both_sides_through_the_right_one(monkeypatch, known, plain):
+    gone = range(10, 16)
+    follower = Finding({10, 11, 14, 15}, plain)
+    results = look(monkeypatch, follower, {**known, **{n: lost(n, 0.0, "") for n in gone}}, [calibration(False)])
+    if plain:
+        assert follower.tried == []
+        return
+    # As far as it leads, and no further, on from one side and back from the other.
+    assert follower.tried == [(10, 9), (11, 10), (12, 11), (15, 16), (14, 15), (13, 14)]
+    first = {r.frame: r.status for r in reversed(results)}
+    assert [first.get(n) for n in (10, 11, 14, 15)] == ["followed"] * 4
+
+
 class Outlier(Recorder):
     """A follower of which one frame stands out, that answers with some cost for it."""
 
@@ -155,8 +183,8 @@ def test_doubt_grows_where_hardly_anything_looks_as_it_should(monkeypatch, plate
     n = plate.reference + 1
     known = {plate.reference: plane.reference_result(), n: replace(plane.reference_result(), frame=n)}
 
-    def looking(good: float, *args):
-        found = align.align(*args)
+    def looking(good: float, *args, **options):
+        found = align.align(*args, **options)
         assert found is not None
         return replace(found, good_share=good)
 

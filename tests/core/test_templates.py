@@ -6,11 +6,12 @@ import numpy as np
 import pytest
 
 from tests.plates import Plate, faded, make_plate, texture
+from verdigris.core.geometry.homography import apply_homography, homography_from_quads
 from verdigris.core.matte.occlusion import region_mask
 from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
-from verdigris.core.tracking.frame_result import Evidence, FrameResult
+from verdigris.core.tracking.frame_result import Evidence, FrameResult, lost
 from verdigris.core.tracking.second_look import look_again
-from verdigris.core.tracking.templates import LEAST_GOOD, LEAST_SHARE, Templates, agrees, region_at
+from verdigris.core.tracking.templates import LEAST_GOOD, LEAST_SHARE, MOST_SIGMA_PX, Templates, agrees, region_at, with_their_templates
 
 SIZE = (480, 320)
 
@@ -144,3 +145,55 @@ def test_frames_that_went_astray_through_each_other_come_back_to_the_reference()
         found = follower.settle(n, pictures[n], results, None)
         assert found.through is None
         assert np.abs(found.corners - plate.corners_at(n)).max() < 0.1
+
+
+CORNERS = np.array([[100.0, 60.0], [300.0, 70.0], [290.0, 220.0], [110.0, 210.0]])
+TURN = np.array([[0.98, -0.06, 14.0], [0.05, 1.01, -9.0], [4e-5, -2e-5, 1.0]])
+
+
+class Plain:
+    """As much of a follower as states a result."""
+
+    corners = CORNERS
+
+    def evidence_of(self, result):
+        return Evidence(homography_from_quads(CORNERS, result.corners))
+
+
+def at(n: int, corners: np.ndarray, sigma: float = 0.1, through: int | None = None, template: np.ndarray | None = None) -> FrameResult:
+    h = homography_from_quads(CORNERS, corners)
+    return FrameResult(n, "followed", h, corners, np.full(4, sigma), 0.1, 1.0, "", Evidence(h, template=template), 0.0, through)
+
+
+def chain(first: np.ndarray, sigma: float = 0.1) -> dict[int, FrameResult]:
+    """Frame 5 compared with the reference, 6 with 5, 7 with 6, all of them believing that 5 lies at CORNERS; it is somewhere else now."""
+    sixth, seventh = apply_homography(TURN, CORNERS), apply_homography(TURN @ TURN, CORNERS)
+    return {5: at(5, first, sigma), 6: at(6, sixth, 0.2, 5, CORNERS), 7: at(7, seventh, 0.2, 6, sixth)}
+
+
+def test_what_a_template_held_moves_along_with_it_down_the_chain():
+    shift = np.array([[1, 0, 6.0], [0, 1.0, -4.0], [0, 0, 1.0]])
+    moved = {r.frame: r for r in with_their_templates(Plain(), chain(apply_homography(shift, CORNERS)))}
+    assert set(moved) == {6, 7}
+    for n, h in ((6, TURN @ shift), (7, TURN @ TURN @ shift)):
+        assert moved[n].corners == pytest.approx(apply_homography(h, CORNERS), abs=1e-6)
+        assert apply_homography(moved[n].homography, CORNERS) == pytest.approx(moved[n].corners, abs=1e-6)
+
+
+def test_what_a_lost_template_held_is_lost_with_the_reason():
+    known = {**chain(CORNERS), 5: lost(5, 0.0, "Nothing here looks like it.")}
+    fallen = list(with_their_templates(Plain(), known))
+    assert [r.frame for r in fallen] == [6, 7]
+    assert all(r.status == "lost" and "compared with" in r.reason for r in fallen)
+
+
+def test_what_a_template_held_is_no_surer_than_the_template_became():
+    shift = np.array([[1, 0, 1.0], [0, 1.0, 0.0], [0, 0, 1.0]])
+    moved = list(with_their_templates(Plain(), chain(apply_homography(shift, CORNERS), 0.8)))
+    assert all(0.5 < float(r.sigma_px.max()) < 1.2 for r in moved)
+    doubtful = list(with_their_templates(Plain(), chain(apply_homography(shift, CORNERS), 2 * MOST_SIGMA_PX)))
+    assert [r.status for r in doubtful] == ["lost", "lost"]
+
+
+def test_templates_that_stayed_where_they_were_change_nothing():
+    assert list(with_their_templates(Plain(), chain(CORNERS))) == []
