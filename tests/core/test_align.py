@@ -79,7 +79,9 @@ def test_steps_that_are_still_long_are_part_of_the_doubt(monkeypatch, last, sett
     reference, inner = build_appearance(photograph(), INSIDE, PLAIN), align_module._refined
 
     def refined(*args):
-        fit, h, _ = inner(*args)
+        found = inner(*args)
+        assert found is not None
+        fit, h, _ = found
         return fit, h, None if last is None else np.full(8, last)
 
     args = (reference, PLAIN, seen(photograph(), 0.0), shifted(SHIFT), Conditions(STILL, STILL), "perspective", FROM_NEAR)
