@@ -18,7 +18,7 @@ from verdigris.core.tracking.shared_terms import CENTRE
 from verdigris.formats.track_json import Track, make_track
 from verdigris.media.facts import MediaFacts
 from verdigris.media.reader import Reader
-from verdigris.runs.advice import advise_camera, advise_exclusions, advise_motion, describe_bow
+from verdigris.runs.advice import advise_camera, advise_exclusions, advise_motion, describe_bow, disagreement_facts
 from verdigris.runs.errors import RunError
 from verdigris.runs.judging import frames_as_reference, remaining_jitter
 from verdigris.runs.project import OpenShot
@@ -89,7 +89,7 @@ def _disagreements(asked: Question, first: int, last: int) -> list[dict[str, Any
     found = _with_plate(
         asked, lambda plate, shot, surface, tracks: advise_exclusions(plate, shot, surface, tracks, tracks[surface.id], first, last)
     )
-    return [{**asdict(d), "outline": d.outline.round(1).tolist()} for d in found]
+    return [disagreement_facts(d) for d in found]
 
 
 Sources = tuple[Shot, str | None, list[Track], FilePath, MediaFacts]

@@ -121,6 +121,13 @@ class JitterView(BaseModel):
     shift_px: list[tuple[float, float] | None]
 
 
+class OutlineKeyView(BaseModel):
+    """Where something is at a frame, plate px there."""
+
+    frame: int
+    points: list[tuple[float, float]]
+
+
 class DisagreementView(BaseModel):
     """A patch of the region that does not move with the plane."""
 
@@ -129,6 +136,7 @@ class DisagreementView(BaseModel):
     frames: tuple[int, int]
     share_of_region: float
     helps: float
+    keys: list[OutlineKeyView] = Field(description="the same number of points at every frame")
 
 
 class LensTermView(BaseModel):

@@ -46,10 +46,8 @@ def disagreements(
     json: Json = False,
 ) -> None:
     """Follow a surface and outline where its region does not move with it: content, reflections, things in front."""
-    from dataclasses import asdict
-
     from verdigris.core.tracking.frame_result import FrameResult
-    from verdigris.runs.advice import advise_exclusions
+    from verdigris.runs.advice import advise_exclusions, disagreement_facts
     from verdigris.runs.errors import RunError
     from verdigris.runs.project import OpenShot
     from verdigris.runs.tracking import follow_surface
@@ -68,15 +66,17 @@ def disagreements(
                 progress(min(len(results), count), count)
         found = advise_exclusions(opened.plate, document, one, {}, results, first, count - 1 if last is None else last)
     if json:
-        print_json([{**asdict(d), "outline": d.outline.round(1).tolist()} for d in found])
+        print_json([disagreement_facts(d) for d in found])
         return
     if not found:
         typer.echo(f"{one.name}: the whole region moves with the plane.")
     for d in found:
         corner, opposite = d.outline.min(axis=0), d.outline.max(axis=0)
         what = "does not move with the plane" if d.kind == "content" else "is covered for a while"
+        outlined = "" if d.kind == "content" else f", outlined at {len(d.keys)} of them"
         typer.echo(
-            f"{100 * d.share_of_region:.0f} % of the region {what}, frames {d.frames[0]} to {d.frames[1]}: around x {corner[0]:.0f} to "
+            f"{100 * d.share_of_region:.0f} % of the region {what}, frames {d.frames[0]} to {d.frames[1]}{outlined}: around x "
+            f"{corner[0]:.0f} to "
             f"{opposite[0]:.0f}, y {corner[1]:.0f} to {opposite[1]:.0f}; it loses {100 * d.helps:.0f} % of its weight by itself."
         )
 

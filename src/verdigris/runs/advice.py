@@ -1,14 +1,15 @@
 """What a finished track says: which motion would be enough, and where the picture does not move with the plane."""
 
 from collections.abc import Mapping
-from dataclasses import replace
+from dataclasses import asdict, replace
+from typing import Any
 
 import cv2
 import numpy as np
 
 from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.tracking.calibrate import Calibration, calibrate
-from verdigris.core.tracking.disagreement import Disagreement, find_disagreements
+from verdigris.core.tracking.disagreement import Disagreement, OutlineKey, find_disagreements
 from verdigris.core.tracking.features import choose_features, follow_features
 from verdigris.core.tracking.follow import PlaneFollower
 from verdigris.core.tracking.frame_result import FrameResult
@@ -106,7 +107,9 @@ def describe_bow(found: Calibration) -> str:
 def advise_exclusions(
     reader: Reader, shot: Shot, surface: Surface, tracks: Tracks, results: Mapping[int, FrameResult], first: int, last: int
 ) -> list[Disagreement]:
-    """Patches of the region that do not move with the plane between two frames, worst first, outlined in plate px.
+    """Patches of the region that do not move with the plane between two frames, worst first.
+
+    Outlines are in plate px at the reference frame, keys in plate px at their own frame.
 
     Frames of a finished track are looked at again, as many as it takes to tell: what was found tile by tile is not kept.
 
@@ -127,4 +130,21 @@ def advise_exclusions(
             seen[n] = follower.settle(n, look(reader.frame(n)), results, hidden, thorough=False)
     found = find_disagreements(follower.appearance, seen, first, last)
     lens = follower.optics.lens
-    return found if lens is None else [replace(d, outline=lens.distort(d.outline)) for d in found]
+
+    def seen_from(points: Float64, n: int) -> Float64:
+        """Where points of the plane, ideal reference px, are seen at a frame."""
+        at = points if lens is None else lens.distort(points)
+        h = None if n == surface.reference_frame else results[n].homography
+        return at if h is None else apply_homography(h, at)
+
+    def on_the_plate(d: Disagreement) -> Disagreement:
+        keys = tuple(OutlineKey(k.frame, seen_from(k.points, k.frame)) for k in d.keys)
+        return replace(d, outline=seen_from(d.outline, surface.reference_frame), keys=keys)
+
+    return [on_the_plate(d) for d in found]
+
+
+def disagreement_facts(d: Disagreement) -> dict[str, Any]:
+    """A disagreement as scripts and the interface get it, px to a tenth."""
+    keys = [{"frame": k.frame, "points": k.points.round(1).tolist()} for k in d.keys]
+    return {**asdict(d), "outline": d.outline.round(1).tolist(), "keys": keys}

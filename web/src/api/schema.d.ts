@@ -1253,6 +1253,11 @@ export interface components {
             share_of_region: number;
             /** Helps */
             helps: number;
+            /**
+             * Keys
+             * @description the same number of points at every frame
+             */
+            keys: components["schemas"]["OutlineKeyView"][];
         };
         /**
          * DraftRequest
@@ -1916,6 +1921,19 @@ export interface components {
              * @default 0.8
              */
             feather_px: number;
+        };
+        /**
+         * OutlineKeyView
+         * @description Where something is at a frame, plate px there.
+         */
+        OutlineKeyView: {
+            /** Frame */
+            frame: number;
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
         };
         /**
          * Placement

@@ -1,8 +1,8 @@
 """Where in the region the picture does not move with the plane: running content, reflections, things in front, parallax.
 
-Every followed frame says of every tile how far it moved with the plane. Over a range, tiles that disagree are gathered into
-patches, each outlined as a polygon at the reference frame: proposals for exclude shapes where they disagree most of the time,
-for occluders where they disagree for a while.
+Every followed frame says of every tile how far it moved with the plane. Tiles that disagree most of the time are gathered into
+patches, each outlined at the reference frame: proposals for exclude shapes. What disagrees for a while only is gathered over
+places and frames: something that passes, outlined at several frames, a proposal for an occluder with keys.
 """
 
 from collections.abc import Mapping
@@ -11,15 +11,28 @@ from typing import Literal
 
 import cv2
 import numpy as np
+from scipy import ndimage
 
 from verdigris.core.tracking.appearance import Appearance
 from verdigris.core.tracking.frame_result import FrameResult
-from verdigris.core.types import Float32, Float64
+from verdigris.core.types import Bool, Float32, Float64, Int
 
 Kind = Literal["content", "passing"]
 DISAGREES = 0.4
 MOST_OF_THE_TIME = 0.5
 MAP_PX = 8
+# What passes is there for so many frames that were looked at, and covers so much of the region, as a share, while it is.
+LEAST_FRAMES, LEAST_COVER = 2, 0.02
+# Frames at which it is outlined at most, and points of each outline.
+MOST_KEYS, KEY_POINTS = 9, 12
+
+
+@dataclass(frozen=True)
+class OutlineKey:
+    """Where something is at a frame; points (N, 2) float64, ideal reference px, the same number and order at every frame."""
+
+    frame: int
+    points: Float64
 
 
 @dataclass(frozen=True)
@@ -29,10 +42,11 @@ class Disagreement:
     Attributes
     ----------
     kind : `content` disagrees most of the time, `passing` for a while only
-    outline : (N, 2) float64, ideal reference px
-    frames : first and last frame at which it disagrees
-    share_of_region : 0..1
-    helps : by how much its disagreement drags on the fit: mean lost weight of its tiles over the range, 0..1
+    outline : (N, 2) float64, ideal reference px, all it touches
+    frames : first and last frame at which it disagrees, or may, as far as frames were looked at
+    share_of_region : 0..1, while it is there
+    helps : by how much its disagreement drags on the fit: mean lost weight of its tiles while it is there, 0..1
+    keys : where it is at some frames, in order
     """
 
     kind: Kind
@@ -40,6 +54,7 @@ class Disagreement:
     frames: tuple[int, int]
     share_of_region: float
     helps: float
+    keys: tuple[OutlineKey, ...]
 
 
 def disagreement_map(results: Mapping[int, FrameResult], first: int, last: int) -> tuple[list[int], Float32] | None:
@@ -58,19 +73,88 @@ def find_disagreements(appearance: Appearance, results: Mapping[int, FrameResult
     frames, agreement = found
     known = np.isfinite(agreement)
     against = known & (np.nan_to_num(agreement, nan=1.0) < DISAGREES)
-    share = against.sum(axis=0) / np.maximum(known.sum(axis=0), 1)
+    weight_lost = 1 - np.nan_to_num(agreement, nan=1.0)
+    always = against.sum(axis=0) / np.maximum(known.sum(axis=0), 1) >= MOST_OF_THE_TIME
     patches = []
-    for kind, which in (("content", share >= MOST_OF_THE_TIME), ("passing", (share >= 0.1) & (share < MOST_OF_THE_TIME))):
-        for tiles in _patches(appearance, which):
-            active = np.flatnonzero(against[:, tiles].any(axis=1))
-            outline = _outline(appearance, tiles)
-            if outline is None or len(active) == 0:
-                continue
-            lost = float(np.mean(1 - np.nan_to_num(agreement[:, tiles], nan=1.0)))
+    for tiles in _patches(appearance, always):
+        active = np.flatnonzero(against[:, tiles].any(axis=1))
+        outline = _outline(appearance, tiles)
+        if outline is not None and len(active):
+            span = (frames[active[0]], frames[active[-1]])
+            share = len(tiles) / agreement.shape[1]
             patches.append(
-                Disagreement(kind, outline, (frames[active[0]], frames[active[-1]]), len(tiles) / agreement.shape[1], lost)  # type: ignore[arg-type]
+                Disagreement("content", outline, span, share, float(weight_lost[:, tiles].mean()), (OutlineKey(span[0], outline),))
+            )
+    for there in _passers(appearance, against & ~always):
+        when = np.flatnonzero(there.any(axis=1))
+        outline = _outline(appearance, np.flatnonzero(there.any(axis=0)))
+        if outline is not None:
+            share = float(there[when].sum(axis=1).mean()) / agreement.shape[1]
+            # Between frames that were looked at it may have been there already, or still.
+            before, after = when[0] - 1, when[-1] + 1
+            span = (frames[before] + 1 if before >= 0 else frames[0], frames[after] - 1 if after < len(frames) else frames[-1])
+            patches.append(
+                Disagreement("passing", outline, span, share, float(weight_lost[there].mean()), _keys(appearance, there, frames))
             )
     return sorted(patches, key=lambda p: -p.helps * p.share_of_region)
+
+
+def _passers(appearance: Appearance, against: Bool) -> list[Bool]:
+    """What goes on from frame to frame, each (frames, tiles) bool; specks are left out.
+
+    Two that meet stay two until they do, so that what lies between them is not taken for a part of them.
+    """
+    across, near = appearance.across, np.ones((3, 3), bool)
+    threads: list[Bool] = []
+    going: list[int] = []
+    for i, now in enumerate(against.reshape(-1, across, across)):
+        labels, count = ndimage.label(now, near)
+        parts = [labels == k + 1 for k in range(count)]
+        # Whichever pairs share most belong together; each part goes on with one of those before it, each of those with one part.
+        reached = [ndimage.binary_dilation(threads[t][i - 1].reshape(across, across), near) for t in going]
+        shared = sorted(
+            ((int((r & p).sum()), t, k) for t, r in zip(going, reached, strict=True) for k, p in enumerate(parts)), reverse=True
+        )
+        follows: dict[int, int] = {}
+        for most, t, k in shared:
+            if most and k not in follows and t not in follows.values():
+                follows[k] = t
+        going = []
+        for k, part in enumerate(parts):
+            if k not in follows:
+                follows[k] = len(threads)
+                threads.append(np.zeros(against.shape, bool))
+            threads[follows[k]][i] = part.reshape(-1)
+            going.append(follows[k])
+
+    def shows(there: Bool) -> bool:
+        each = there.sum(axis=1)
+        return bool(np.count_nonzero(each) >= LEAST_FRAMES and each[each > 0].mean() >= LEAST_COVER * against.shape[1])
+
+    return [there for there in threads if shows(there)]
+
+
+def _keys(appearance: Appearance, there: Bool, frames: list[int]) -> tuple[OutlineKey, ...]:
+    """Outlines of something that passes, (frames, tiles) bool, at some of the frames."""
+    when = np.flatnonzero(there.any(axis=1))
+    some = when[np.unique(np.linspace(0, len(when) - 1, min(len(when), MOST_KEYS)).round().astype(int))]
+    return tuple(OutlineKey(frames[i], _around(appearance, np.flatnonzero(there[i]))) for i in some)
+
+
+def _around(appearance: Appearance, tiles: Int) -> Float64:
+    """Outline of some tiles, (KEY_POINTS, 2): how far they reach from their middle in even directions, clockwise from the right."""
+    points = appearance.points[np.isin(appearance.tiles, tiles)]
+    middle, turns = points.mean(axis=0), 2 * np.pi * np.arange(KEY_POINTS) / KEY_POINTS
+    directions = np.stack([np.cos(turns), np.sin(turns)], axis=1)
+    hull = cv2.convexHull((points - middle).astype(np.float32)).reshape(-1, 2).astype(np.float64)
+    a, b = hull, np.roll(hull, -1, axis=0)
+    normals = np.stack([(b - a)[:, 1], -(b - a)[:, 0]], axis=1)
+    reach = np.sum(normals * a, axis=1)
+    # Along a direction a convex outline ends where it first leaves through an edge's line.
+    rate = directions @ normals.T
+    with np.errstate(divide="ignore", invalid="ignore"):
+        out = np.where(rate * np.sign(reach) > 1e-9, reach / rate, np.inf).min(axis=1)
+    return np.asarray(middle + directions * (out + 0.5 * MAP_PX)[:, None])
 
 
 def _grid(appearance: Appearance) -> tuple[Float64, Float64]:
@@ -78,7 +162,7 @@ def _grid(appearance: Appearance) -> tuple[Float64, Float64]:
     return appearance.points.min(axis=0) - MAP_PX, np.array([MAP_PX, MAP_PX], float)
 
 
-def _mask(appearance: Appearance, which: Float64) -> tuple[Float32, Float64, Float64]:
+def _mask(appearance: Appearance, which: Bool) -> tuple[Float32, Float64, Float64]:
     """Coarse map (uint8) of the samples whose tile is marked."""
     origin, pitch = _grid(appearance)
     at = ((appearance.points[which[appearance.tiles]] - origin) / pitch).astype(int)
@@ -89,7 +173,7 @@ def _mask(appearance: Appearance, which: Float64) -> tuple[Float32, Float64, Flo
     return cv2.morphologyEx(mask, cv2.MORPH_CLOSE, np.ones((reach, reach), np.uint8)), origin, pitch
 
 
-def _patches(appearance: Appearance, which: Float64) -> list[Float64]:
+def _patches(appearance: Appearance, which: Bool) -> list[Int]:
     """Groups of neighbouring tiles."""
     if not np.any(which):
         return []
@@ -103,7 +187,7 @@ def _patches(appearance: Appearance, which: Float64) -> list[Float64]:
     return [np.array(g) for label, g in groups.items() if label]
 
 
-def _outline(appearance: Appearance, tiles: Float64) -> Float64 | None:
+def _outline(appearance: Appearance, tiles: Int) -> Float64 | None:
     which = np.zeros(len(appearance.centres), bool)
     which[tiles] = True
     mask, origin, pitch = _mask(appearance, which)

@@ -45,7 +45,7 @@ export function Disagreements() {
   const inFront = (d: DisagreementView) => {
     const id = freshId("in-front", [...document.surfaces, ...document.occluders].map((x) => x.id));
     const depth = Math.min(...document.surfaces.map((s) => s.depth), ...document.occluders.map((o) => o.depth)) - 1;
-    const occluder = { id, name: `In front ${document.occluders.length + 1}`, depth, rides: surface.id, span: d.frames, feather_px: 0.8, keys: [{ frame: reference, points: d.outline }] };
+    const occluder = { id, name: `In front ${document.occluders.length + 1}`, depth, rides: surface.id, span: d.frames, feather_px: 0.8, keys: d.keys };
     setBench({ step: "outline", frame: d.frames[0], selection: { kind: "points", shape: `occluder:${id}`, indices: [] } });
     void edit({ kind: "add_occluder", occluder } as unknown as Edit);
   };

@@ -1,0 +1,171 @@
+"""Where a region does not move with its plane: what is found, when, how it is outlined, and what is left alone."""
+
+from dataclasses import replace
+
+import cv2
+import numpy as np
+import pytest
+
+from tests.plates import make_plate
+from verdigris.core.tracking.appearance import build_appearance
+from verdigris.core.tracking.disagreement import KEY_POINTS, MOST_KEYS, disagreement_map, find_disagreements
+from verdigris.core.tracking.frame_result import Evidence, FrameResult, lost
+from verdigris.core.tracking.optics import Optics
+
+SIZE = (480, 320)
+BOX = (60, 40, 420, 280)
+FRAMES = range(20)
+
+
+@pytest.fixture(scope="module")
+def appearance():
+    region = np.zeros(SIZE[::-1], bool)
+    region[BOX[1] : BOX[3], BOX[0] : BOX[2]] = True
+    return build_appearance(make_plate().frames[3], region, Optics(*SIZE))
+
+
+def result(n: int, tiles) -> FrameResult:
+    evidence = Evidence(np.eye(3), tiles=np.asarray(tiles, np.float32))
+    return FrameResult(n, "followed", np.eye(3), np.zeros((4, 2)), np.full(4, 0.1), 0.1, 1.0, "", evidence)
+
+
+def run(appearance, covers) -> dict[int, FrameResult]:
+    """A run in which tiles whose middle lies in covers(n), a box or None, see something else."""
+
+    def agreement(n):
+        box, at = covers(n), appearance.centres
+        if box is None:
+            return np.ones(len(at))
+        return np.where(np.all((at > box[:2]) & (at < box[2:]), axis=1), 0.05, 1.0)
+
+    return {n: result(n, agreement(n)) for n in FRAMES}
+
+
+def altered(r: FrameResult, change) -> FrameResult:
+    """A result whose tiles were changed, by a function that returns others."""
+    assert r.evidence is not None
+    return replace(r, evidence=replace(r.evidence, tiles=np.asarray(change(r.evidence.tiles.copy()), np.float32)))
+
+
+def area(points) -> float:
+    return float(cv2.contourArea(np.asarray(points, np.float32)))
+
+
+def inside(points, at) -> bool:
+    return cv2.pointPolygonTest(np.asarray(points, np.float32), (float(at[0]), float(at[1])), False) >= 0
+
+
+def passer(n: int):
+    """A post 80 px wide that passes from left to right, there from frame 4 to 13."""
+    return None if not 4 <= n <= 13 else (40 + 32 * (n - 4), 40, 120 + 32 * (n - 4), 280)
+
+
+def test_where_everything_moves_with_the_plane_nothing_is_proposed(appearance):
+    assert find_disagreements(appearance, run(appearance, lambda n: None), 0, 19) == []
+
+
+def test_content_is_outlined_to_be_cut_out(appearance):
+    box = (180, 110, 310, 210)
+    (found,) = find_disagreements(appearance, run(appearance, lambda n: box), 0, 19)
+    assert found.kind == "content"
+    assert found.frames == (0, 19)
+    assert found.helps == pytest.approx(0.95, abs=0.01)
+    # Tiles are a tenth of the region wide: the outline is right to about one.
+    assert found.outline.min(axis=0) == pytest.approx(box[:2], abs=40)
+    assert found.outline.max(axis=0) == pytest.approx(box[2:], abs=40)
+    assert area(found.outline) == pytest.approx(130 * 100, rel=0.6)
+    assert [k.frame for k in found.keys] == [0]
+
+
+def test_something_that_passes_is_outlined_as_it_goes(appearance):
+    (found,) = find_disagreements(appearance, run(appearance, passer), 0, 19)
+    assert found.kind == "passing"
+    assert found.frames == (4, 13)
+    assert 2 < len(found.keys) <= MOST_KEYS
+    assert found.keys[0].frame == 4
+    assert found.keys[-1].frame == 13
+    assert {k.points.shape for k in found.keys} == {(KEY_POINTS, 2)}
+    middles = []
+    for key in found.keys:
+        box = passer(key.frame)
+        left, right = max(box[0], BOX[0]), min(box[2], BOX[2])
+        middles.append(key.points[:, 0].mean())
+        assert middles[-1] == pytest.approx((left + right) / 2, abs=25)
+        # It covers what is covered, not the whole way.
+        assert inside(key.points, ((left + right) / 2, 160))
+        assert area(key.points) < 0.6 * area(found.outline)
+    assert np.all(np.diff(middles) > 0)
+
+
+def test_outlines_keep_their_points_in_order_from_frame_to_frame(appearance):
+    (found,) = find_disagreements(appearance, run(appearance, passer), 0, 19)
+    for a, b in zip(found.keys[1:-1], found.keys[2:-1], strict=False):
+        step = b.points - a.points
+        assert np.all(step[:, 0] > 0)
+        assert np.abs(step[:, 1]).max() < 60
+    assert all(np.all(np.isfinite(k.points)) for k in found.keys)
+
+
+def test_two_that_pass_at_different_times_are_two(appearance):
+    def two(n):
+        return (70, 60, 170, 260) if 2 <= n <= 5 else (300, 60, 400, 260) if 12 <= n <= 16 else None
+
+    found = sorted(find_disagreements(appearance, run(appearance, two), 0, 19), key=lambda d: d.frames)
+    assert [d.frames for d in found] == [(2, 5), (12, 16)]
+    assert found[0].outline[:, 0].max() < 240 < found[1].outline[:, 0].min()
+
+
+def test_two_that_meet_are_outlined_one_by_one_until_they_do(appearance):
+    """From both sides to the middle, where they touch at frame 10."""
+    results = run(appearance, lambda n: (60 + 11 * n, 60, 130 + 11 * n, 260) if n <= 12 else None)
+    for n, other in run(appearance, lambda n: (350 - 11 * n, 60, 420 - 11 * n, 260) if n <= 12 else None).items():
+        results[n] = altered(results[n], lambda tiles, other=other: np.minimum(tiles, other.evidence.tiles))
+    found = find_disagreements(appearance, results, 0, 19)
+    assert len(found) == 2
+    early = [k for d in found for k in d.keys if k.frame <= 6]
+    assert all(np.ptp(k.points[:, 0]) < 140 for k in early)
+    # Nothing covers the middle while they are still apart.
+    assert not any(inside(k.points, (240, 160)) for k in early if k.frame <= 4)
+
+
+def test_specks_and_single_frames_are_no_proposals(appearance):
+    at = appearance.centres[44]
+    speck = (*(at - 5), *(at + 5))
+    assert find_disagreements(appearance, run(appearance, lambda n: speck if n in (5, 6, 7) else None), 0, 19) == []
+    assert find_disagreements(appearance, run(appearance, lambda n: (60, 40, 240, 280) if n == 9 else None), 0, 19) == []
+
+
+def test_content_and_what_passes_in_front_of_it_are_told_apart(appearance):
+    screen = (240, 110, 420, 210)
+    on_screen = np.all((appearance.centres > screen[:2]) & (appearance.centres < screen[2:]), axis=1)
+    results = {n: altered(r, lambda tiles: np.where(on_screen, 0.1, tiles)) for n, r in run(appearance, passer).items()}
+    kinds = [d.kind for d in find_disagreements(appearance, results, 0, 19)]
+    assert kinds.count("content") == 1
+    assert "passing" in kinds
+
+
+def test_between_frames_that_were_looked_at_it_may_be_there_already(appearance):
+    results = {n: r for n, r in run(appearance, passer).items() if n % 3 == 0}
+    (found,) = find_disagreements(appearance, results, 0, 19)
+    # Seen at 6, 9 and 12; not at 3 and 15.
+    assert [k.frame for k in found.keys] == [6, 9, 12]
+    assert found.frames == (4, 14)
+
+
+def test_a_span_is_kept_to_and_lost_frames_say_nothing(appearance):
+    results = {**run(appearance, passer), 8: lost(8, 0.0, "Covered.")}
+    found = disagreement_map(results, 5, 10)
+    assert found is not None
+    frames, agreement = found
+    assert frames == [5, 6, 7, 9, 10]
+    assert agreement.shape == (5, len(appearance.centres))
+    (passing,) = find_disagreements(appearance, results, 5, 19)
+    assert passing.frames == (5, 13)
+    assert disagreement_map(results, 30, 40) is None
+    assert find_disagreements(appearance, results, 12, 13) == []
+
+
+def test_what_was_not_seen_is_not_held_against_the_plane(appearance):
+    unseen = np.arange(len(appearance.centres)) < len(appearance.centres) // 2
+    results = {n: altered(r, lambda tiles: np.where(unseen, np.nan, tiles)) for n, r in run(appearance, lambda n: None).items()}
+    assert find_disagreements(appearance, results, 0, 19) == []

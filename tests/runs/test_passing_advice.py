@@ -1,0 +1,90 @@
+"""A post that passes in front of a sign, as a film: found, outlined with keys, and taken over as an occluder."""
+
+from types import SimpleNamespace
+
+import cv2
+import numpy as np
+import pytest
+
+from tests.plates import make_plate, write_plate
+from verdigris.runs.advice import advise_exclusions, disagreement_facts
+from verdigris.runs.project import OpenShot
+from verdigris.runs.regions import unusable_at
+from verdigris.runs.tracking import follow_surface
+from verdigris.shot.document import Occluder, Plate, Shot, Surface
+
+POST_PX, STRIDE_PX = 70, 24
+COUNT, REFERENCE = 16, 0
+# It is in the region's way from here to there.
+FIRST, LAST = 4, 14
+
+
+def post_at(n: int) -> tuple[int, int]:
+    left = 50 + STRIDE_PX * n
+    return left, left + POST_PX
+
+
+@pytest.fixture(scope="module")
+def plate():
+    return make_plate(count=COUNT, reference=REFERENCE, noise=0.003)
+
+
+@pytest.fixture(scope="module")
+def passing(plate, tmp_path_factory):
+    """The film with the post, the shot, its track, and what is advised."""
+    folder = tmp_path_factory.mktemp("passing")
+    shade = cv2.GaussianBlur(np.random.default_rng(3).normal(size=plate.frames[0].shape).astype(np.float32), (0, 0), 3)
+    frames = []
+    for n, frame in enumerate(plate.frames):
+        shown = frame.copy()
+        if FIRST - 2 <= n <= LAST + 1:
+            x0, x1 = post_at(n)
+            shown[:, x0:x1] = np.clip(0.2 + 0.8 * shade[:, :POST_PX], 0.02, 0.98)[:, : shown[:, x0:x1].shape[1]]
+        frames.append(shown)
+    write_plate(folder / "plate.mp4", SimpleNamespace(frames=frames))
+    quad = tuple((float(x), float(y)) for x, y in plate.corners)
+    shot = Shot(plate=Plate(path="plate.mp4"), surfaces=[Surface(id="s", name="Sign", reference_frame=REFERENCE, corners=quad)])
+    results = {}
+    with OpenShot(shot, folder) as opened:
+        for step in follow_surface(opened.plate, shot, shot.surfaces[0]):
+            results[step.result.frame] = step.result
+        found = advise_exclusions(opened.plate, shot, shot.surfaces[0], {}, results, 0, COUNT - 1)
+    return folder, shot, results, found
+
+
+def test_the_post_is_outlined_where_the_film_shows_it(passing, plate):
+    _, _, results, found = passing
+    assert found[0].kind == "passing"
+    for key in found[0].keys:
+        left, right = post_at(key.frame)
+        at = plate.corners_at(key.frame)
+        left, right = max(left, at[:, 0].min()), min(right, at[:, 0].max())
+        # Tiles are some 20 px wide here.
+        assert key.points[:, 0].mean() == pytest.approx((left + right) / 2, abs=22)
+    assert results[REFERENCE].corners is not None
+
+
+def test_what_is_advised_is_an_occluder_that_hides_the_post(passing, plate):
+    _, shot, results, found = passing
+    facts = disagreement_facts(found[0])
+    occluder = Occluder(id="post", name="Post", depth=-1, rides="s", span=facts["frames"], keys=facts["keys"])
+    with_it = shot.model_copy(update={"occluders": [occluder]})
+    height, width = plate.frames[0].shape
+    shares = []
+    for key in occluder.keys:
+        hidden = unusable_at(with_it, with_it.surfaces[0], {}, results, key.frame, width, height)
+        sign = cv2.fillConvexPoly(np.zeros((height, width), np.uint8), np.round(plate.corners_at(key.frame)).astype(np.int32), 1) > 0
+        left, right = post_at(key.frame)
+        post = sign & (np.arange(width) >= left) & (np.arange(width) < right)
+        if post.sum() > 2000:
+            shares.append(float((hidden & post).sum() / post.sum()))
+            assert (hidden & sign & ~post).sum() < 0.35 * sign.sum()
+    assert len(shares) >= 3
+    assert np.median(shares) > 0.7
+
+
+def test_facts_go_out_as_plain_numbers(passing):
+    facts = disagreement_facts(passing[3][0])
+    assert isinstance(facts["outline"][0][0], float)
+    assert {len(k["points"]) for k in facts["keys"]} == {len(facts["keys"][0]["points"])}
+    assert [k["frame"] for k in facts["keys"]] == sorted(k["frame"] for k in facts["keys"])
