@@ -59,25 +59,25 @@ def test_points_of_the_reference_are_the_surer_ones(plate, plane):
     """Points from frame to frame go with the crowd here and there, and it shows."""
     last, n = plate.reference + 1, plate.reference + 2
     before, now = (AnalysisPicture.of(plate.frames[k]) for k in (last, n))
-    at = moved(plane._features, plate.truth[last])
+    at = moved(plane.guesses.features, plate.truth[last])
     found, good = follow_features(before.bytes, now.bytes, at, at)
-    chained, _ = estimate_motion(plane._features[good], found[good], "perspective")
-    pose, _ = plane._by_reference(now, plate.truth[last], STILL)
-    assert off(plate, pose, n) < 0.5 * off(plate, chained, n)
+    chained, _ = estimate_motion(plane.guesses.features[good], found[good], "perspective")
+    led = plane.guesses.by_reference(now.bytes, plate.truth[last], STILL)
+    assert off(plate, led.pose, n) < 0.5 * off(plate, chained, n)
 
 
 @pytest.mark.parametrize("away", [0.0, 6.0, 12.0])
 def test_points_of_the_reference_lead_to_the_plane_from_some_way_off(plate, plane, away):
     n = plate.reference + 3
     guess = np.array([[1, 0, away], [0, 1, -0.5 * away], [0, 0, 1.0]]) @ plate.truth[n]
-    pose, sure = plane._by_reference(AnalysisPicture.of(plate.frames[n]), guess, STILL)
-    assert sure
-    assert off(plate, pose, n) < 1.0
+    led = plane.guesses.by_reference(AnalysisPicture.of(plate.frames[n]).bytes, guess, STILL)
+    assert led.sure
+    assert off(plate, led.pose, n) < 1.0
 
 
 def test_points_of_the_reference_say_nothing_where_the_plane_is_not(plate, plane):
     elsewhere = make_plate(seed=9, size=SIZE).frames[0]
-    assert plane._by_reference(AnalysisPicture.of(elsewhere), np.eye(3), STILL) is None
+    assert plane.guesses.by_reference(AnalysisPicture.of(elsewhere).bytes, np.eye(3), STILL) is None
 
 
 def test_from_a_sure_start_the_crowd_does_not_pull_the_fit_away(plate, plane):

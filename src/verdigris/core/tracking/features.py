@@ -1,5 +1,6 @@
 """Point evidence: features of the region, followed forwards and back, or found again from nothing."""
 
+from functools import cached_property
 from typing import Any
 
 import cv2
@@ -116,7 +117,12 @@ class Finder:
         size = float(np.sqrt(region.sum()))
         while image.shape[1] > WIDE_PX << self._halvings and size >= LARGE_PX << self._halvings:
             self._halvings += 1
-        self._points, self._descriptors = self._describe(image, region, MOST_OF_PLANE)
+        self._image, self._region = image, region
+
+    @cached_property
+    def _plane(self) -> tuple[Float64, Float32]:
+        """The plane's points, plate px, and their descriptors; made when something is looked for."""
+        return self._describe(self._image, self._region, MOST_OF_PLANE)
 
     def _describe(self, image: Uint8, region: Bool | None, most: int) -> tuple[Float64, Float32]:
         """The most distinct points of a picture, (N, 2) plate px, and their descriptors."""
@@ -134,16 +140,17 @@ class Finder:
 
     def find(self, image: Uint8) -> Float64 | None:
         """Homography frame_from_reference, or None when too few descriptors agree."""
-        if len(self._points) < LEAST_PAIRS:
+        own_points, own_descriptors = self._plane
+        if len(own_points) < LEAST_PAIRS:
             return None
         points, descriptors = self._describe(image, None, MOST_OF_PICTURE)
         if len(points) < LEAST_PAIRS:
             return None
-        pairs = cv2.BFMatcher(cv2.NORM_L2).knnMatch(self._descriptors, descriptors, k=2)
+        pairs = cv2.BFMatcher(cv2.NORM_L2).knnMatch(own_descriptors, descriptors, k=2)
         good = [m[0] for m in pairs if len(m) == 2 and m[0].distance < 0.78 * m[1].distance]
         if len(good) < LEAST_PAIRS:
             return None
-        src, dst = self._points[[m.queryIdx for m in good]], points[[m.trainIdx for m in good]]
+        src, dst = own_points[[m.queryIdx for m in good]], points[[m.trainIdx for m in good]]
         h, inliers = estimate_motion(src, dst, self._motion, inlier_px=3.0)
         return h if h is not None and inliers.sum() >= 10 else None
 

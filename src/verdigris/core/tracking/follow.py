@@ -16,12 +16,13 @@ from verdigris.core.tracking.alignment import Alignment
 from verdigris.core.tracking.appearance import Appearance, build_appearance, under_other_optics
 from verdigris.core.tracking.bow import USUAL_FOCAL, Bow
 from verdigris.core.tracking.doubt import bend_at, corner_margins, corner_sigmas
-from verdigris.core.tracking.features import Finder, choose_features, follow_features, moved, warped
+from verdigris.core.tracking.features import Finder
 from verdigris.core.tracking.fit import Conditions
 from verdigris.core.tracking.frame_result import Evidence, FrameResult, lost, trust_of, worst_of
+from verdigris.core.tracking.guesses import Guesses, ReferenceView, Start, speed_at
 from verdigris.core.tracking.judge import reason_against
 from verdigris.core.tracking.lens_doubt import corners_by_lens
-from verdigris.core.tracking.motion import Motion, estimate_motion
+from verdigris.core.tracking.motion import Motion
 from verdigris.core.tracking.optics import STILL, Movement, Optics, flow
 from verdigris.core.tracking.point_evidence import look_at_points, weigh_points
 from verdigris.core.tracking.tone import Tone
@@ -37,13 +38,6 @@ LATE = 0.003
 SHUTTERS = (0.0, 0.25**2 / 12, 0.37**2 / 12, 0.5**2 / 12, 0.7**2 / 12, 1.0 / 12)
 # Movement, px a frame, below which the shutter cannot be seen.
 SMEARING_PX = 3.0
-# Points that agree this well leave nothing to a coarse look.
-NEAR_POINTS = 40
-NEAR_PX = 0.35
-# Points that were seen at the reference lead if so many of them agree, and such a share of those that were followed.
-LEADING_POINTS, LEADING_SHARE = 20, 0.2
-# So many that agree so well leave no doubt about what else is seen.
-SURE_POINTS, SURE_PX = 24, 0.8
 # A frame that leaves no more than this many times what those around it leave is where it belongs.
 USUAL_COST = 1.15
 # One that leaves this many times as much is worth another look.
@@ -103,7 +97,7 @@ class PlaneFollower:
         self.problem = _region_problem(region, self.corners)
         self._picture, self.region = picture, region
         self._appearance: Appearance | None = None
-        self._finder: Finder | None = None
+        self._finder = Finder(picture.bytes, region, motion)
         self._bent: dict[Tone, Appearance] = {}
         if self.problem is None:
             self.plane_corners = self.optics.plane(self.corners, np.eye(3), reference_movement)
@@ -118,7 +112,7 @@ class PlaneFollower:
         """The same plane, seen through other optics."""
         other = copy(self)
         other.optics, other.reference_movement, other._bent = optics, reference_movement, {}
-        other.__dict__.pop("_features", None)
+        other.__dict__.pop("guesses", None)
         other.plane_corners = optics.plane(self.corners, np.eye(3), reference_movement)
         # With no lens and no rows read later, the reference picture stays as it is, but for the middle of its smear.
         if self._appearance is not None and not (
@@ -157,10 +151,10 @@ class PlaneFollower:
         return Bow.of(self.plane_corners, (self.optics.width, self.optics.height), depth, self.optics.focal or USUAL_FOCAL)
 
     @cached_property
-    def _features(self) -> Float64:
-        """Well-textured points of the plane, (N, 2) ideal reference px."""
-        features = choose_features(self._picture.bytes, self.region)
-        return self.optics.plane(features, np.eye(3), self.reference_movement) if len(features) else features
+    def guesses(self) -> Guesses:
+        """First guesses of where the plane is in other frames."""
+        seen = ReferenceView(self._picture.bytes, self.region, self.corners, self.plane_corners, self.reference_movement)
+        return Guesses(seen, self.optics, self.motion, self._finder)
 
     def reference_result(self) -> FrameResult:
         """The reference frame itself: exact by definition."""
@@ -183,16 +177,16 @@ class PlaneFollower:
         past = [(r.frame, e) for r in history[-12:] if (e := self.evidence_of(r)) is not None]
         hidden = widened(hidden)
         judged: FrameResult | None = None
-        for start, near, sure in self._starts(frame, before, now, history[-1].status != "lost", past):
-            judged = self._refine(frame, now, start, past, hidden, near, sure)
+        # After a lost frame only finding again can help.
+        for start in self.guesses.of(frame, before.bytes, now.bytes, past) if history[-1].status != "lost" else ():
+            judged = self._refine(frame, now, start, past, hidden)
             if judged.status == "followed":
                 return judged
-        if history[-1].status == "lost" or judged is None or judged.status == "lost":
-            found = self._find(frame, now, past)
-            if found is not None:
-                again = self._refine(frame, now, found[0], past, hidden, found[1], found[1])
-                if again.status == "followed":
-                    return again
+        found = self.guesses.find(frame, now.bytes, past)
+        if found is not None:
+            again = self._refine(frame, now, found, past, hidden)
+            if again.status == "followed":
+                return again
         return judged or lost(frame, 0.0, "Nothing in this frame looks like the region at the reference frame.")
 
     def settle(
@@ -227,13 +221,13 @@ class PlaneFollower:
             movement = self.movement_at(frame, around)
             conditions = Conditions(movement, self.reference_movement, blur, shutter, (), hidden, trust, self.bow)
             rough = own is None or start is between or known.through is not None
-            led = self._by_reference(now, start, movement) if rough else None
-            pose, sure = led or (start, not rough)
-            looks: Looks = ("few",) if led and sure else ("soft", "few") if rough else ()
+            led = self.guesses.by_reference(now.bytes, start, movement) if rough else None
+            led = led or Start(start, sure=not rough)
+            looks: Looks = ("few",) if led.near else ("soft", "few") if rough else ()
             looks = (*looks, "all") if thorough else looks or ("few",)
-            a = align(self.appearance, self.optics, now.values, pose, conditions, self.motion, looks, sure=sure)
+            a = align(self.appearance, self.optics, now.values, led.pose, conditions, self.motion, looks, sure=led.sure)
             if thorough and a is not None:
-                seen = look_at_points(self.appearance, self.optics, now.values, a.h, a.blur, conditions, self._features)
+                seen = look_at_points(self.appearance, self.optics, now.values, a.h, a.blur, conditions, self.guesses.features)
                 a = weigh_points(a, seen, self.motion, self.plane_corners, trust)
             tried = self._conclude(frame, a, conditions, near)
             if best is None or best.evidence is None or (tried.evidence is not None and tried.evidence.cost < 0.97 * best.evidence.cost):
@@ -329,77 +323,15 @@ class PlaneFollower:
             return None
         return replace(result.evidence or Evidence(pose), pose=pose, bend=None)
 
-    def _find(self, frame: int, now: AnalysisPicture, past: list[tuple[int, Evidence]]) -> tuple[Float64, bool] | None:
-        if self._finder is None:
-            self._finder = Finder(self._picture.bytes, self.region, self.motion)
-        found = self._finder.find(now.bytes)
-        return None if found is None else self._by_reference(now, found, self._speed(frame, found, past)) or (found, False)
-
-    def _starts(
-        self, frame: int, before: AnalysisPicture, now: AnalysisPicture, followed: bool, past: list[tuple[int, Evidence]]
-    ) -> list[tuple[Float64, bool, bool]]:
-        """First guesses, best first, whether they are near already, and whether what disagrees there is not the plane.
-
-        Empty after a lost frame: only finding again can help.
-        """
-        if not past or not followed:
-            return []
-        last, steady = past[-1][1].pose, past[-1][1].pose
-        if len(past) > 1 and abs(past[-1][0] - past[-2][0]) == 1:
-            steady = normalised(last @ np.linalg.inv(past[-2][1].pose) @ last)
-        at, guess = self.optics.seen(moved(self._features, last)), self.optics.seen(moved(self._features, steady))
-        found, good = follow_features(before.bytes, now.bytes, at, guess)
-        there = self.optics.ideal(found[good])
-        by_points, inliers = estimate_motion(self._features[good], there, self.motion)
-        if by_points is not None and inliers.sum() >= 0.25 * max(1, good.sum()):
-            off = np.linalg.norm(moved(self._features[good][inliers], by_points) - there[inliers], axis=1)
-            agreed = inliers.sum() >= NEAR_POINTS and inliers.sum() >= 0.7 * len(at) and float(np.sqrt(np.mean(off**2))) < NEAR_PX
-            if agreed:
-                return [(by_points, True, False), *((h, False, False) for h in (by_points, steady, last))]
-            guesses = [by_points, steady, last]
-        else:
-            guesses = [steady, last]
-        asked = (self._by_reference(now, guess, self._speed(frame, guess, past)) for guess in guesses[:2])
-        leading = next((found for found in asked if found is not None), None)
-        rest = [(h, False, False) for h in guesses]
-        return rest if leading is None else [(leading[0], leading[1], True), *rest]
-
-    def _by_reference(self, now: AnalysisPicture, guess: Float64, movement: Movement) -> tuple[Float64, bool] | None:
-        """Pose from points of the reference frame, warped to where the plane may be, and whether it is sure; None when too few agree.
-
-        From frame to frame, points may follow whatever passes in front for as long as it passes; at the reference frame it was elsewhere.
-        """
-        try:
-            h = homography_from_quads(self.corners, self.optics.project(self.plane_corners, guess, movement))
-        except ValueError:
-            return None
-        at = moved(self.optics.project(self._features, np.eye(3), self.reference_movement), h)
-        found, good = follow_features(warped(self._picture.bytes, h), now.bytes, at, at)
-        plane = self._features[good]
-        expected = self.optics.ideal(self.optics.project(plane, guess, movement))
-        there = moved(plane, guess) + self.optics.ideal(found[good]) - expected
-        pose, inliers = estimate_motion(plane, there, self.motion)
-        if pose is None or inliers.sum() < max(LEADING_POINTS, LEADING_SHARE * good.sum()):
-            return None
-        off = np.linalg.norm(moved(plane[inliers], pose) - there[inliers], axis=1)
-        return pose, bool(inliers.sum() >= SURE_POINTS and np.sqrt(np.mean(off**2)) < SURE_PX)
-
-    def _speed(self, frame: int, pose: Float64, past: list[tuple[int, Evidence]]) -> Movement:
-        """How the plane moves at a frame where it has some pose, from those before it."""
-        poses = {0: pose, **{n - frame: e.pose for n, e in past[-2:] if abs(n - frame) <= 2}}
-        return self.optics.movement(poses) if len(poses) > 1 and min(abs(k) for k in poses if k) == 1 else STILL
-
-    def _refine(
-        self, frame: int, now: AnalysisPicture, start: Float64, past: list[tuple[int, Evidence]], hidden: Bool | None, near: bool = False,
-        sure: bool = False,
-    ) -> FrameResult:  # fmt: skip
-        conditions = self._expected(frame, start, past, hidden)
-        a = align(self.appearance, self.optics, now.values, start, conditions, self.motion, FROM_NEAR if near else FROM_FAR, sure=sure)
+    def _refine(self, frame: int, now: AnalysisPicture, start: Start, past: list[tuple[int, Evidence]], hidden: Bool | None) -> FrameResult:
+        conditions = self._expected(frame, start.pose, past, hidden)
+        looks = FROM_NEAR if start.near else FROM_FAR
+        a = align(self.appearance, self.optics, now.values, start.pose, conditions, self.motion, looks, sure=start.sure)
         return self._conclude(frame, a, conditions)
 
     def _expected(self, frame: int, start: Float64, past: list[tuple[int, Evidence]], hidden: Bool | None) -> Conditions:
         """What the frame will be like, from those before it."""
-        speed = self._speed(frame, start, past)
+        speed = speed_at(self.optics, frame, start, past)
         known = [e.shutter for _, e in past if e.shutter is not None]
         shutter = self.optics.shutter if self.optics.shutter is not None else float(np.median(known)) if known else 0.0
         settled = self.optics.shutter is not None or len(known) >= 3 or not self.smears(speed)
