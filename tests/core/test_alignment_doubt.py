@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from verdigris.core.tracking.alignment import Alignment
-from verdigris.core.tracking.doubt import BENDS, bend_at, corner_margins, corner_sigmas, sandwich
+from verdigris.core.tracking.doubt import BENDS, SHARED_BEND, bend_at, corner_margins, corner_sigmas, sandwich
 
 K = 8
 ALIGNMENT = Alignment(
@@ -103,3 +103,8 @@ def test_the_sandwich_is_as_wide_as_estimates_scatter_when_residuals_of_a_tile_h
     actual = np.var(found, axis=0)
     assert np.mean(stated, axis=0) / actual == pytest.approx(np.ones(k), abs=0.25)
     assert np.all(np.mean(naive, axis=0) < 0.4 * actual)
+
+
+def test_a_corner_that_a_bend_seems_to_leave_alone_shares_what_the_others_have():
+    own = np.array([[4.0, 1.0, 0.0, 1e-4], [0.0, 0.0, 0.0, 0.0]])
+    assert corner_margins(own) == pytest.approx([2.0, 1.0, SHARED_BEND * 2.0, SHARED_BEND * 2.0])

@@ -27,6 +27,8 @@ NEAR_SIGMAS = 1.0
 USUAL_REACH = 0.3
 # How quickly doubt grows with the distance beyond that.
 REACH_GROWTH = 2.5
+# A bend that moves one corner may move every other one by this share of that: where it seems to leave one alone is mere chance.
+SHARED_BEND = 0.4
 
 
 def seen_box(fit: Fit) -> Float64:
@@ -137,13 +139,19 @@ def corner_margins(own: Float64, near: Sequence[Float64] = ()) -> Float64:
     """
     alone = own[0] - 3.0 * own[1]
     if len(near) < LEAST_NEAR:
-        return np.asarray(np.sqrt(np.maximum(alone, 0.0)))
+        return _shared(alone)
     all_of_them = np.stack([own, *near])
     excess = all_of_them[:, 0] - all_of_them[:, 1]
     # The square of a normal deviate scatters by the root of two around its mean.
     scatter = all_of_them[:, 1].mean(axis=0) * np.sqrt(2.0 / len(all_of_them))
     together = excess.mean(axis=0) - NEAR_SIGMAS * scatter
-    return np.asarray(np.sqrt(np.maximum(np.maximum(alone, together), 0.0)))
+    return _shared(np.maximum(alone, together))
+
+
+def _shared(square: Float64) -> Float64:
+    """Margins from their squares (4,), with every corner's share of the largest."""
+    margins = np.sqrt(np.maximum(square, 0.0))
+    return np.asarray(np.maximum(margins, SHARED_BEND * margins.max()))
 
 
 def sandwich(hessian: Float64, tile_score: Float64, tile_hessian: Float64 | None = None) -> Float64:
