@@ -99,6 +99,29 @@ def faded(plate: Plate, share: Callable[[int], float], noise: float = 0.004) -> 
     return replace(plate, frames=frames)
 
 
+POST_PX, POST_STRIDE_PX = 70, 24
+
+
+def post_at(n: int) -> tuple[int, int]:
+    """Left and right edge of the post of `passed_by` at a frame, px."""
+    left = 50 + POST_STRIDE_PX * n
+    return left, left + POST_PX
+
+
+def passed_by(plate: Plate, first: int, last: int) -> Plate:
+    """The plate with a post, as high as the picture, that passes in front from left to right between two frames."""
+    shade = cv2.GaussianBlur(np.random.default_rng(3).normal(size=plate.frames[0].shape).astype(np.float32), (0, 0), 3)
+    post = np.clip(0.2 + 0.8 * shade[:, :POST_PX], 0.02, 0.98)
+    frames = []
+    for n, frame in enumerate(plate.frames):
+        shown = frame.copy()
+        if first <= n <= last:
+            x0, x1 = post_at(n)
+            shown[:, x0:x1] = post[:, : shown[:, x0:x1].shape[1]]
+        frames.append(shown)
+    return replace(plate, frames=frames)
+
+
 def write_plate(path: Path, plate: Plate, rate: Fraction = Fraction(24), crf: float = 6) -> Path:
     """The plate as a grey H.264 film."""
     height, width = plate.frames[0].shape

@@ -1,27 +1,17 @@
 """A post that passes in front of a sign, as a film: found, outlined with keys, and taken over as an occluder."""
 
-from types import SimpleNamespace
-
 import cv2
 import numpy as np
 import pytest
 
-from tests.plates import make_plate, write_plate
+from tests.plates import make_plate, passed_by, post_at, write_plate
 from verdigris.runs.advice import advise_exclusions, disagreement_facts
 from verdigris.runs.project import OpenShot
 from verdigris.runs.regions import unusable_at
 from verdigris.runs.tracking import follow_surface
 from verdigris.shot.document import Occluder, Plate, Shot, Surface
 
-POST_PX, STRIDE_PX = 70, 24
 COUNT, REFERENCE = 16, 0
-# It is in the region's way from here to there.
-FIRST, LAST = 4, 14
-
-
-def post_at(n: int) -> tuple[int, int]:
-    left = 50 + STRIDE_PX * n
-    return left, left + POST_PX
 
 
 @pytest.fixture(scope="module")
@@ -33,15 +23,7 @@ def plate():
 def passing(plate, tmp_path_factory):
     """The film with the post, the shot, its track, and what is advised."""
     folder = tmp_path_factory.mktemp("passing")
-    shade = cv2.GaussianBlur(np.random.default_rng(3).normal(size=plate.frames[0].shape).astype(np.float32), (0, 0), 3)
-    frames = []
-    for n, frame in enumerate(plate.frames):
-        shown = frame.copy()
-        if FIRST - 2 <= n <= LAST + 1:
-            x0, x1 = post_at(n)
-            shown[:, x0:x1] = np.clip(0.2 + 0.8 * shade[:, :POST_PX], 0.02, 0.98)[:, : shown[:, x0:x1].shape[1]]
-        frames.append(shown)
-    write_plate(folder / "plate.mp4", SimpleNamespace(frames=frames))
+    write_plate(folder / "plate.mp4", passed_by(plate, 2, 15))
     quad = tuple((float(x), float(y)) for x, y in plate.corners)
     shot = Shot(plate=Plate(path="plate.mp4"), surfaces=[Surface(id="s", name="Sign", reference_frame=REFERENCE, corners=quad)])
     results = {}
