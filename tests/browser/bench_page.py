@@ -1,10 +1,13 @@
 """Acting on the Bench as a person does: plate px in, mouse and keys out."""
 
+import json
 from collections.abc import Callable
+from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
 from tests.live_app import LiveApp
+from tests.plates import Plate
 
 
 class BenchPage:
@@ -75,3 +78,22 @@ def document(live: LiveApp, shot: str) -> dict:
     """The document as the server has it."""
     answer: dict = live.http.get(f"/api/shots/{shot}/document").json()
     return answer
+
+
+def follow_board(window: Page, live: LiveApp, film: Path, plate: Plate, said: str) -> tuple[BenchPage, str]:
+    """A film with one surface, brought in and followed until its tile says so; the Bench and the shot's id."""
+    corners = [list(map(float, c)) for c in plate.corners]
+    surface = {"id": "board", "name": "Board", "reference_frame": plate.reference, "corners": corners, "region": {"include": [corners]}}
+    document = film.parent / "shot.json"
+    document.write_text(
+        json.dumps({"format": "verdigris.shot", "version": 1, "name": film.stem, "plate": {"path": str(film)}, "surfaces": [surface]})
+    )
+    shot = live.run("import", str(document)).stdout.strip()
+    for job in live.http.get("/api/jobs").json():
+        live.wait(job["id"])
+    bench = BenchPage(window).open(shot)
+    bench.step("track")
+    window.keyboard.press("t")
+    expect(window.get_by_test_id("tile-board")).to_contain_text(said, timeout=120_000)
+    window.wait_for_function("() => document.body.innerText.includes('no jobs')", timeout=120_000)
+    return bench, shot

@@ -1,36 +1,22 @@
 """Something that passes in front, through the window: asked for, taken over as an occluder with keys along its way."""
 
-import json
-
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.bench_page import BenchPage
+from tests.browser.bench_page import follow_board, until
 from tests.plates import make_plate, passed_by, post_at, write_plate
 
 
 def test_what_passes_becomes_an_occluder_with_keys_by_one_press(window: Page, live, tmp_path):
     plate = make_plate(count=16, reference=0, noise=0.003)
     film = write_plate(tmp_path / "post.mp4", passed_by(plate, 2, 15))
-    corners = [list(map(float, c)) for c in plate.corners]
-    surface = {"id": "board", "name": "Board", "reference_frame": 0, "corners": corners, "region": {"include": [corners]}}
-    document = tmp_path / "shot.json"
-    document.write_text(
-        json.dumps({"format": "verdigris.shot", "version": 1, "name": "Post", "plate": {"path": str(film)}, "surfaces": [surface]})
-    )
-    shot = live.run("import", str(document)).stdout.strip()
-    for job in live.http.get("/api/jobs").json():
-        live.wait(job["id"])
-    bench = BenchPage(window).open(shot)
-    bench.step("track")
-    window.keyboard.press("t")
-    expect(window.get_by_test_id("tile-board")).to_contain_text("of 16", timeout=120_000)
-    window.wait_for_function("() => document.body.innerText.includes('no jobs')", timeout=120_000)
+    bench, shot = follow_board(window, live, film, plate, "of 16")
     bench.step("inspect")
     window.get_by_test_id("ask-disagreements").click()
     expect(window.get_by_test_id("disagreements")).to_contain_text("is covered", timeout=60_000)
     window.get_by_test_id("disagreements").get_by_text("It is in front").first.click()
     expect(window.get_by_test_id("tool-occluder")).to_be_visible()
+    until(window, lambda: live.http.get(f"/api/shots/{shot}/document").json()["occluders"])
     (occluder,) = live.http.get(f"/api/shots/{shot}/document").json()["occluders"]
     assert occluder["rides"] == "board"
     assert len(occluder["keys"]) > 2

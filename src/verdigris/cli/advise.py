@@ -76,8 +76,8 @@ def disagreements(
         outlined = "" if d.kind == "content" else f", outlined at {len(d.keys)} of them"
         typer.echo(
             f"{100 * d.share_of_region:.0f} % of the region {what}, frames {d.frames[0]} to {d.frames[1]}{outlined}: around x "
-            f"{corner[0]:.0f} to "
-            f"{opposite[0]:.0f}, y {corner[1]:.0f} to {opposite[1]:.0f}; it loses {100 * d.helps:.0f} % of its weight by itself."
+            f"{corner[0]:.0f} to {opposite[0]:.0f}, y {corner[1]:.0f} to {opposite[1]:.0f}; "
+            f"it loses {100 * d.helps:.0f} % of its weight by itself."
         )
 
 
