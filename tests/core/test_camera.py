@@ -176,21 +176,20 @@ def test_a_lens_off_centre_is_found_with_its_centre_once_it_is_known_to_bend(mon
     for better in look_again(follower, results, pictures.__getitem__, lambda a, b: pictures[a:b], lambda n, _: None):
         results[better.frame] = better
     found = looks[-1].lens
-    middle, truth = np.array([320.0, 180.0]), np.array([338.0, 168.0])
-    assert np.linalg.norm(found.centre - truth) < 0.8 * np.linalg.norm(middle - truth)
-    assert found.k1 == pytest.approx(-0.12, abs=0.02)
+    assert found.centre == pytest.approx((338, 168), abs=4)
+    assert found.k1 == pytest.approx(-0.12, abs=0.004)
 
 
-@pytest.mark.parametrize("seed", [2, 4])
-def test_a_lens_off_centre_is_not_taken_for_a_bow(seed):
-    """The tiles that disagree most are those that tell of it; a second term that turns out uncertain must not take the first along."""
+@pytest.mark.parametrize("seed", [2, 4, 6])
+def test_a_lens_off_centre_is_found_from_how_the_plane_moves(seed):
+    """The tiles that disagree most are those that tell of it, and a second term or a bow would do some of the centre's work."""
     lens = (-0.12, 0.0, 338.0, 168.0)
     plate = make(seed, replace(SMALL, count=17, reference=8, scale=0.55, camera=Camera(noise=1.0, lens=lens)), a_photograph)
     results = [r for n, r in enumerate(follow(plate)) if n != plate.reference and r.corners is not None]
     assert len(results) == 16
     error = np.array([np.linalg.norm(r.corners - plate.truth[r.frame], axis=1) for r in results])
-    assert np.median(error) < 0.25
-    assert error.max() < 0.8
+    assert np.median(error) < 0.08
+    assert error.max() < 0.4
 
 
 def test_steps_that_shrink_evenly_are_taken_ahead():

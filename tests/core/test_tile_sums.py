@@ -130,6 +130,16 @@ def test_slip_is_told_from_what_is_steep(slip):
     assert told == pytest.approx(MEDIAN * slip, rel=0.25)
 
 
+def test_something_crisp_in_front_of_a_few_tiles_does_not_speak_for_all():
+    """A fifth of the tiles show steeper edges than all the others, displaced by pixels."""
+    sizes = (300,) * 10
+    clear, covered = Samples(5, sizes, 0.002), Samples(5, sizes, 0.002)
+    in_front = covered.tiles < 2
+    covered.slope[in_front] *= 8
+    covered.values[in_front] += (np.where(np.arange(in_front.sum()) % 2, 3.0, -3.0) * covered.slope[in_front]).astype(np.float32)
+    assert covered.fitted().told()[1] < clear.fitted().told()[1] + 0.05
+
+
 def test_tiles_without_mass_say_nothing_of_the_noise(samples):
     i = samples.part(0)
     samples.values[i] += np.random.default_rng(2).normal(0, 0.3, samples.sizes[0]).astype(np.float32)

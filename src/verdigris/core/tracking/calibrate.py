@@ -33,6 +33,7 @@ from verdigris.core.tracking.shared_terms import (
     conditions_at,
     linearise,
     value_of,
+    whole_lens,
     with_values,
 )  # fmt: skip
 from verdigris.core.tracking.synthesis import softness
@@ -172,8 +173,8 @@ def calibrate(
 
     nothing = _Solved(base, {}, before)
     for terms in _simpler_first(before, base.optics, tuple(t for t in allowed if t not in TONE)):
-        # What was kept already leads most of the way; but a lens that is settled by its first term alone hides where its centre is.
-        leads = kept is not None and set(kept.estimates) < set(terms) and not ("k2" in terms and base.optics.lens is None)
+        # What was kept already leads most of the way.
+        leads = kept is not None and set(kept.estimates) < set(terms)
         weigh(_solve(base, kept if kept and leads else nothing, results, pictures, terms, stop))
     if not stop() and not {*TONE}.isdisjoint(allowed):
         # The tone curve hardly depends on where things are: it is asked for beside whatever that was found to be.
@@ -207,22 +208,20 @@ def _helps(estimates: Mapping[Term, Estimate], known: Set[Term], gain: float, gi
     new = set(estimates) - known
     # More terms must earn their keep; what the equations are certain of, by less.
     certain = all(abs(e.value) > CERTAIN * e.sigma for e in estimates.values())
-    # A lens that is known bends only the outermost frames otherwise by its second term: few gain, but they gain plainly.
-    deeper = certain and "k1" in known and not {"k2", *CENTRE}.isdisjoint(new)
     # What is new and looks less than certain has to gain plainly over what is simpler.
     doubtful = not certain and not {"k1", *BOW}.isdisjoint(new)
-    if gain > least + (give if doubtful else 0.0) and (deeper or gain > (1 if certain else 2) * give):
+    if gain > max(least + (give if doubtful else 0.0), (1 if certain else 2) * give):
         return True
     no_worse = gain > -max(LEAST_GAIN, 2 * give)
     # A bow that is beyond doubt is kept unless frames plainly look worse for it: where little stands far out, few frames gain.
     bows = [e for t, e in estimates.items() if t in BOW]
     if bows and not known.intersection(BOW) and gain > least - 2 * give and all(abs(e.value) > BEYOND_DOUBT * e.sigma for e in bows):
         return True
-    # A second term that is beyond doubt does not have to wait for frames to look better.
-    if deeper and no_worse and all(abs(e.value) > BEYOND_DOUBT * e.scatter for t, e in estimates.items() if t in LENS):
-        return True
+    # A lens that is known is refined as a whole: what is new in it must not cost anything, as only the outermost frames gain.
+    if is_first and "k1" in known and "k1" in estimates:
+        return no_worse if new else gain > -REFINING_COST
     # What is known is refined, whatever it seems to cost. In noise, rows show in the equations long before frames look better.
-    refined = bool(known) and known - {*CENTRE, *TONE} == set(estimates) - {"shutter", *CENTRE, *TONE} and gain > -REFINING_COST
+    refined = bool(known) and known - {*TONE} == set(estimates) - {"shutter", *TONE} and gain > -REFINING_COST
     rows = set(estimates) <= {"shutter", "readout"} and "readout" in estimates and no_worse
     return is_first and (refined or (rows and abs(estimates["readout"].value) > ROWS_SHOW * estimates["readout"].sigma))
 
@@ -231,22 +230,19 @@ def _simpler_first(equations: Equations, optics: Optics, allowed: tuple[Term, ..
     """Sets of terms that look certain beside each other: first without lens and bow, which may only seem to be needed."""
 
     def certain(*without: Term) -> tuple[Term, ...]:
-        among = tuple(t for t in allowed if t not in without)
+        among = tuple(t for t in allowed if t not in (*without, *CENTRE))
         chosen = choose_terms(equations.only(among), optics, among, WORTH_TRYING)[0]
         return tuple(t for t in TERMS if t in chosen)
 
-    with_lens = (certain(*BOW, "k2", *CENTRE), certain(*BOW, *CENTRE), certain(*BOW, "k2"), certain(*BOW), certain(*CENTRE))
-    sets = [certain(*LENS, *BOW), certain(*LENS), *with_lens, certain()]
+    asked_for = certain()
+    if {*CENTRE} <= {*allowed} and "k1" in asked_for:
+        return [tuple(t for t in allowed if t not in BOW)]
     # A lens or a bow that was found around poses that were far off, and that the equations do not ask for any more, is to go.
-    gone = tuple(t for t in (*BOW, "k1", "k2") if t in allowed and value_of(optics, t) != 0 and t not in with_lens[-1])
-    given_up = tuple(t for t in TERMS if t in (*with_lens[-1], *gone)) if gone else ()
-
-    def premature(terms: tuple[Term, ...]) -> bool:
-        """Whether one is asked for that shows only once the other is known: a centre beside a new second term, a bow beside a lens."""
-        centred = not {*CENTRE}.isdisjoint(terms) and "k2" in terms and value_of(optics, "k2") == 0
-        return centred or ("k1" in terms and not {*BOW}.isdisjoint(terms))
-
-    return [s for s in dict.fromkeys((*sets, given_up)) if s and not premature(s)]
+    gone = tuple(t for t in (*BOW, *LENS) if t in allowed and value_of(optics, t) != 0 and t not in asked_for)
+    given_up = tuple(t for t in TERMS if t in (*asked_for, *gone)) if gone else ()
+    sets = (certain(*LENS, *BOW), certain(*LENS), certain(*BOW, "k2"), certain(*BOW), asked_for, given_up)
+    # A bow beside a lens shows only once that is known.
+    return [s for s in dict.fromkeys(sets) if s and not ("k1" in s and not {*BOW}.isdisjoint(s))]
 
 
 def worth_settling(follower: PlaneFollower, results: Mapping[int, FrameResult], found: Calibration) -> bool:
@@ -305,12 +301,13 @@ class _Solved:
 
 def _solve(
     base: PlaneFollower, start: _Solved, results: Mapping[int, FrameResult], pictures: Mapping[int, Asked],
-    terms: tuple[Term, ...], stop: Callable[[], bool],
+    terms: tuple[Term, ...], stop: Callable[[], bool], without: tuple[Term, ...] = (),
 ) -> _Solved | None:  # fmt: skip
-    """Some terms, iterated until they settle; those that turn out not to be certain are left out. None when none is, or on a stop."""
+    """Some terms, iterated until they settle; those that turn out not to be certain are nothing. None when none is, or on a stop."""
     found, equations, last = start.follower, start.equations, np.zeros(0)
     # Equations around the same optics can be asked again.
     fresh = found is base
+    whole = {*LENS} <= {*terms}
     for _ in range(MOST_ROUNDS):
         if not fresh:
             # Tiles that disagreed as long as nobody knew of the lens are those that tell of it.
@@ -321,7 +318,10 @@ def _solve(
             equations = again
         fresh = False
         equations = equations.only(terms)
-        estimates, step = choose_terms(equations, found.optics, terms, WORTH_TRYING)
+        if whole:
+            estimates, step = whole_lens(equations, found.optics, terms, WORTH_TRYING, 0.0, without)
+        else:
+            estimates, step = choose_terms(equations, found.optics, terms, WORTH_TRYING, without)
         if not estimates:
             return None
         gone = np.array([step[t] / e.scatter for t, e in estimates.items()])
@@ -337,10 +337,13 @@ def _solve(
         if settled or nearly:
             break
         last = gone if ahead == 0 else np.zeros(0)
-    sure = tuple(t for t in terms if t in estimates and abs(estimates[t].value) >= SIGNIFICANT * estimates[t].scatter)
-    if len(sure) == len(estimates):
+    if whole:
+        sure: tuple[Term, ...] = tuple(whole_lens(equations, found.optics, terms, SIGNIFICANT, SIGNIFICANT, without)[0])
+    else:
+        sure = tuple(t for t in terms if t in estimates and abs(estimates[t].value) >= SIGNIFICANT * estimates[t].scatter)
+    if {*sure} >= {*estimates}:
         return _Solved(found, {t: replace(e, value=value_of(found.optics, t)) for t, e in estimates.items()}, equations)
-    return _solve(base, start, results, pictures, sure, stop) if sure else None
+    return _solve(base, start, results, pictures, terms, stop, tuple(t for t in terms if t not in sure)) if sure else None
 
 
 def _ahead(step: Float64, last: Float64) -> float:

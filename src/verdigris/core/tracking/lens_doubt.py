@@ -41,27 +41,39 @@ def nudged(optics: Optics, term: int, by: float) -> Optics:
     return replace(optics, lens=replace(lens, centre=(x + off * (term == 2), y + off * (term == 3))))
 
 
-def covariance_of_lens(hessian: Float64, pulls: Float64, places: list[int], k1: float) -> Float64:
-    """Covariance of a lens's terms, (TERMS, TERMS): what a run says, held together with what lenses are like.
+def usual_size(term: str, k1: float) -> float:
+    """Standard deviation of a shared term as long as nothing is known of a shot; 1 for all but the lens's. `k1` is what was found."""
+    return {"k1": USUAL_K1, "k2": max(K2_SHARE * abs(k1), 1e-3), "cx": OFF_CENTRE, "cy": OFF_CENTRE}.get(term, 1.0)
+
+
+def held_together(hessian: Float64, score: Float64, pulls: Float64, now: Float64, usual: Float64) -> tuple[Float64, Float64]:
+    """Values of shared terms (m,) and their covariance (m, m): what a run says, held together with what they usually are.
 
     Parameters
     ----------
-    hessian : (m, m) of the run's shared terms, poses eliminated
-    pulls : (tiles, m), what every tile asks for
-    places : where k1, k2 and the centre's two are among them
-    k1 : what was found
+    hessian, score : (m, m), (m,) of the shared terms around their present values, poses eliminated
+    pulls : (n, m), what every tile asks for
+    now : (m,) present values
+    usual : (m,) their usual sizes
 
     Notes
     -----
     A run says as much as the scatter of its tiles' pulls lets it (`doubt.sandwich`), and nothing along what cannot be told apart.
     """
-    usual = np.ones(len(hessian))
-    usual[places] = [USUAL_K1, max(K2_SHARE * abs(k1), 1e-3), OFF_CENTRE, OFF_CENTRE]
     # In units of what is usual all terms are about one.
     h, p = hessian * np.outer(usual, usual), pulls * usual
     scatter = p.T @ p + LEAST_SCATTER * np.diag(np.diag(h)) + 1e-12 * np.eye(len(h))
-    posterior = np.linalg.inv(h @ np.linalg.solve(scatter, h) + np.eye(len(h)))
-    return np.asarray((posterior * np.outer(usual, usual))[np.ix_(places, places)])
+    said = np.linalg.solve(scatter, h)
+    posterior = np.linalg.inv(h @ said + np.eye(len(h)))
+    value = posterior @ said.T @ (score * usual + h @ (now / usual))
+    return np.asarray(value * usual), np.asarray(posterior * np.outer(usual, usual))
+
+
+def covariance_of_lens(hessian: Float64, pulls: Float64, places: list[int], k1: float) -> Float64:
+    """Covariance of k1, k2 and the centre's two, (TERMS, TERMS), found at `places` among shared terms; see `held_together`."""
+    nothing, usual = np.zeros(len(hessian)), np.ones(len(hessian))
+    usual[places] = [usual_size(t, k1) for t in ("k1", "k2", "cx", "cy")]
+    return held_together(hessian, nothing, pulls, nothing, usual)[1][np.ix_(places, places)]
 
 
 def lens_rows(fit: Fit, h: Float64, terms: Sequence[int], which: slice = np.s_[:]) -> Iterator[Float64]:
@@ -77,7 +89,8 @@ def lens_rows(fit: Fit, h: Float64, terms: Sequence[int], which: slice = np.s_[:
     for term in terms:
         other = nudged(optics, term, STEP)
         there = other.ideal(seen) - s.ideal[which]
-        here = other.project(plane, np.eye(3), c.reference_movement) - at_reference
+        # The straightened reference shows there what lies so far off, in its own px.
+        here = plane - other.plane(at_reference, np.eye(3), c.reference_movement)
         yield np.sum(in_frame * there + in_reference * here, axis=1) / STEP
 
 

@@ -19,7 +19,7 @@ from verdigris.core.tracking.fit import Conditions, Fit
 from verdigris.core.tracking.follow import PlaneFollower
 from verdigris.core.tracking.frame_pictures import KeptPictures
 from verdigris.core.tracking.frame_result import FrameResult, trust_of
-from verdigris.core.tracking.lens_doubt import lens_rows
+from verdigris.core.tracking.lens_doubt import held_together, lens_rows, usual_size
 from verdigris.core.tracking.optics import Optics, flow
 from verdigris.core.tracking.synthesis import softness
 from verdigris.core.tracking.tone import Tone
@@ -142,7 +142,7 @@ def linearise(
 
 
 def choose_terms(
-    equations: Equations, optics: Optics, terms: tuple[Term, ...], significant: float
+    equations: Equations, optics: Optics, terms: tuple[Term, ...], significant: float, without: tuple[Term, ...] = ()
 ) -> tuple[dict[Term, Estimate], dict[Term, float]]:
     """Terms that are many times their uncertainty, most certain first, each beside those chosen before it."""
 
@@ -166,15 +166,53 @@ def choose_terms(
             dict(zip(chosen, map(float, step), strict=True)),
         )
 
+    left = tuple(t for t in terms if t not in without)
     chosen: tuple[Term, ...] = ()
     best: tuple[dict[Term, Estimate], dict[Term, float]] = ({}, {})
     while True:
-        tried = [solve((*chosen, t)) for t in terms if t not in chosen and (t not in ("k2", *CENTRE) or "k1" in chosen)]
+        tried = [solve((*chosen, t)) for t in left if t not in chosen and (t not in ("k2", *CENTRE) or "k1" in chosen)]
         tried = [e for e in tried if all(_believable(t, x, significant) for t, x in e[0].items())]
         if not tried:
             return best
         best = max(tried, key=lambda e: min(abs(x.value) / x.scatter for x in e[0].values()))
         chosen = tuple(best[0])
+
+
+def whole_lens(
+    equations: Equations, optics: Optics, terms: tuple[Term, ...], significant: float, of_lens: float, without: tuple[Term, ...] = ()
+) -> tuple[dict[Term, Estimate], dict[Term, float]]:  # fmt: skip
+    """Values and steps of a lens that is known to bend and of the terms beside it; what is uncertain beside the others is left out.
+
+    The centre and the second term do much of each other's work: chosen one by one, either is taken for the other. So all are
+    asked together, and the least certain goes first.
+
+    Parameters
+    ----------
+    significant, of_lens : how many times their uncertainty terms must be, and those of the lens beside k1
+    without : terms that are nothing
+    """
+    kept = tuple(t for t in terms if t not in without)
+    now = np.array([value_of(optics, t) for t in terms])
+    while True:
+        i, out = [terms.index(t) for t in kept], [j for j, t in enumerate(terms) if t not in kept]
+        # A term that is left out goes back to zero: its present value is taken out of the score.
+        hessian, score = equations.hessian[np.ix_(i, i)], equations.score[i] + equations.hessian[np.ix_(i, out)] @ now[out]
+        pulls, usual = equations.clusters[:, :, i], np.array([usual_size(t, value_of(optics, "k1")) for t in kept])
+        value, common = held_together(hessian, score, pulls.sum(axis=0), now[i], usual)
+        scatter = np.sqrt(np.diag(held_together(hessian, score, pulls.reshape(-1, len(i)), now[i], usual)[1]))
+        sigma = np.maximum(np.sqrt(np.diag(common)), scatter)
+        found = {t: Estimate(*map(float, x)) for t, *x in zip(kept, value, sigma, scatter, strict=True)}
+        certain: dict[tuple[Term, ...], float] = {
+            (t,): abs(found[t].value) / (significant * found[t].scatter) if _believable(t, found[t], 0.0) else 0.0
+            for t in kept if t not in LENS
+        }  # fmt: skip
+        for group in (("k2",), CENTRE):
+            if of_lens and {*group} <= {*kept}:
+                certain[group] = max(abs(found[t].value) / (of_lens * found[t].sigma) for t in group)
+        weakest = min(certain, key=lambda g: certain[g], default=None)
+        if weakest is None or certain[weakest] > 1:
+            return found, dict(zip(kept, (value - now[i]).tolist(), strict=True))
+        kept = tuple(t for t in kept if t not in weakest)
 
 
 def _believable(term: str, estimate: Estimate, significant: float) -> bool:
@@ -228,7 +266,7 @@ def _reduced(
     fit: Fit, follower: PlaneFollower, h: Float64, conditions: Conditions, terms: tuple[Term, ...], grain: float
 ) -> tuple[Float64, Float64, Float64]:
     """Normal equations of the shared terms with pose and blur eliminated: (m, m), (m,), (tiles, m)."""
-    rows = np.stack(list(_rows(fit, follower, h, conditions, terms))).astype(np.float32)
+    rows = np.stack(list(rows_of(fit, follower, h, conditions, terms))).astype(np.float32)
     hessians, tile_score = fit.equations(np.concatenate([fit.jacobian, rows]))
     k = len(fit.jacobian)
     tile_score[:, k - 1] += _noise_pull(fit, h, grain, blur=0.05)
@@ -271,7 +309,7 @@ def _noise_pull(fit: Fit, h: Float64, grain: float, blur: float = 0.0, shutter: 
     return np.asarray(0.5 * min(grain, fit.grain()) * fit.tile_weights() * fit.gain**2 * change)
 
 
-def _rows(fit: Fit, follower: PlaneFollower, h: Float64, conditions: Conditions, terms: tuple[Term, ...]) -> Iterator[Float64]:
+def rows_of(fit: Fit, follower: PlaneFollower, h: Float64, conditions: Conditions, terms: tuple[Term, ...]) -> Iterator[Float64]:
     """Change of the predicted values per unit of each shared term, (N,)."""
     s, optics = fit.samples, follower.optics
     assert s is not None

@@ -106,7 +106,10 @@ def project_out(starts, jacobian, template, values, weights, gain, bias, mass, h
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
 def tell_noise(starts, template, values, slope, seen, gain, bias, mass, noise_of_flat, least_noise, least_slip, most_slip):  # type: ignore[no-untyped-def]
-    """Noise where the picture is flat, code values, and slip where it is steepest, px; from some of the samples."""
+    """Noise where the picture is flat, code values, and slip where it is steep, px; from some of the samples.
+
+    Steep is what is steeper than half of the picture and steepest in its tile: something crisp in front of a few must not speak for all.
+    """
     count = 0
     for tile in range(gain.shape[0]):
         if mass[tile] > 0:
@@ -114,6 +117,7 @@ def tell_noise(starts, template, values, slope, seen, gain, bias, mass, noise_of
                 count += seen[i]
     stride = max(1, count // TOLD_BY)
     r, steep = np.empty(count // stride + 1, np.float32), np.empty(count // stride + 1, np.float32)
+    ends = np.empty(gain.shape[0], np.int64)
     at, n = 0, 0
     for tile in range(gain.shape[0]):
         if mass[tile] > 0:
@@ -124,17 +128,23 @@ def tell_noise(starts, template, values, slope, seen, gain, bias, mass, noise_of
                         steep[n] = gain[tile] * slope[i]
                         n += 1
                     at += 1
+        ends[tile] = n
     r, steep = r[:n], steep[:n]
-    parted = np.partition(steep, n // 2)
-    flat = r[steep <= parted[n // 2]]
+    half = np.partition(steep, n // 2)[n // 2]
+    flat = r[steep <= half]
     noise = max(noise_of_flat * np.partition(flat, len(flat) // 2)[len(flat) // 2], least_noise)
-    edge = np.partition(steep, n - max(1, n // 5))[n - max(1, n // 5)]
     slips = np.empty(n, np.float32)
-    m = 0
-    for i in range(n):
-        if steep[i] >= edge:
-            slips[m] = np.sqrt(max(r[i] * r[i] - (0.6745 * noise) ** 2, 0.0)) / max(steep[i], 1e-4)
-            m += 1
+    m, first = 0, 0
+    for tile in range(gain.shape[0]):
+        own = ends[tile] - first
+        if own > 0:
+            most = own - max(1, own // 5)
+            edge = max(half, np.partition(steep[first : ends[tile]], most)[most])
+            for i in range(first, ends[tile]):
+                if steep[i] >= edge:
+                    slips[m] = np.sqrt(max(r[i] * r[i] - (0.6745 * noise) ** 2, 0.0)) / max(steep[i], 1e-4)
+                    m += 1
+        first = ends[tile]
     slip = noise_of_flat * np.partition(slips[:m], m // 2)[m // 2]
     return noise, min(max(slip, least_slip), most_slip)
 
