@@ -69,6 +69,12 @@ def test_no_more_samples_than_asked_for_each_once_and_all_of_a_small_region():
     assert len(made.points) <= 5000
     assert len(np.unique(made.points, axis=0)) == len(made.points)
     assert 900 <= len(made.few) <= 1300
+    more = build_appearance(photograph(), INSIDE, PLAIN, most=15000, some=5000, few=1000)
+    assert 14000 <= len(more.points) <= 15000
+    assert len(np.unique(more.points, axis=0)) == len(more.points)
+    # What most looks are at stays the same, however many more there are for the last one; first looks are at some of it.
+    np.testing.assert_array_equal(np.unique(more.points[more.some], axis=0), np.unique(made.points, axis=0))
+    assert {*more.few} <= {*more.some}
     small = build_appearance(photograph(), region(100, 100, 150, 150), PLAIN)
     side = 50 - 2 * int(RIM_PX)
     assert len(small.points) == pytest.approx(side**2, rel=0.1)

@@ -9,11 +9,12 @@ from bench.tracking.cases import Path, Recipe, a_photograph, make, turning, wave
 from bench.tracking.ours import follow
 from bench.tracking.render import Camera, seen_at, shutter
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking.calibrate import MOST_AHEAD, _ahead, calibrate, trust_of_run, worth_settling
+from verdigris.core.tracking.calibrate import calibrate, trust_of_run, worth_settling
 from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
 from verdigris.core.tracking.frame_pictures import KeptPictures
 from verdigris.core.tracking.second_look import look_again
 from verdigris.core.tracking.shared_terms import Asked, linearise
+from verdigris.core.tracking.solve_terms import MOST_AHEAD, ahead_by
 from verdigris.core.tracking.tone import SRGB, Tone, light_of
 
 SMALL = Recipe(count=11, reference=5, size=(640, 360), scale=0.34, camera=Camera(noise=1.0))
@@ -192,9 +193,9 @@ def test_a_lens_off_centre_is_found_from_how_the_plane_moves(seed):
     assert error.max() < 0.4
 
 
-def test_steps_that_shrink_evenly_are_taken_ahead():
+def test_steps_that_shrink_evenly_are_takenahead_by():
     steps = [0.6**k * np.array([3.0, -1.0]) for k in range(40)]
-    assert (1 + _ahead(steps[1], steps[0])) * steps[1] == pytest.approx(np.sum(steps[1:], axis=0))
-    assert _ahead(0.95 * steps[0], steps[0]) == MOST_AHEAD
+    assert (1 + ahead_by(steps[1], steps[0])) * steps[1] == pytest.approx(np.sum(steps[1:], axis=0))
+    assert ahead_by(0.95 * steps[0], steps[0]) == MOST_AHEAD
     # To and fro, growing, or of other terms: nothing is said of what comes.
-    assert _ahead(-steps[1], steps[0]) == _ahead(2 * steps[0], steps[0]) == _ahead(steps[1], np.zeros(0)) == 0.0
+    assert ahead_by(-steps[1], steps[0]) == ahead_by(2 * steps[0], steps[0]) == ahead_by(steps[1], np.zeros(0)) == 0.0

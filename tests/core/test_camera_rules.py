@@ -12,11 +12,10 @@ from verdigris.core.tracking.calibrate import (
     CERTAIN,
     LEAST_GAIN,
     REFINING_COST,
-    ROWS_SHOW,
     _helps,
-    _rows_show,
     _simpler_first,
 )
+from verdigris.core.tracking.likely_rows import READOUTS, ROWS_SHOW, rows_may_be_read, rows_show, share_of_rows
 from verdigris.core.tracking.optics import Optics
 from verdigris.core.tracking.shared_terms import BOW, CENTRE, LENS, Estimate, Term
 
@@ -78,8 +77,29 @@ def test_rows_that_are_certain_are_kept_even_before_frames_look_better():
 def test_rows_show_in_noise_as_far_as_frames_do_not_share_it(readout, common, shown):
     """What all frames have in common, the reference's noise above all, counts once."""
     made = equations(GEOMETRY, [readout if t == "readout" else 0.0 for t in GEOMETRY], common=common)
-    assert _rows_show(made, OPTICS) == shown
-    assert not _rows_show(made.only(("shutter", "k1")), OPTICS)
+    assert rows_show(made, OPTICS) == shown
+    assert not rows_show(made.only(("shutter", "k1")), OPTICS)
+
+
+def test_a_read_out_is_believed_as_far_as_it_is_likely():
+    # Where nothing is known, one and the other are about as likely.
+    assert share_of_rows(0.0, 10.0) == pytest.approx(0.5, abs=0.02)
+    shares = [share_of_rows(times * 0.1, 0.1) for times in (0, 1, 2, 3, 4)]
+    assert shares == sorted(shares)
+    assert shares[0] < 0.1
+    assert shares[-1] > 0.99
+    assert share_of_rows(-0.3, 0.1) == share_of_rows(0.3, 0.1)
+    # Shorter than any camera takes, or longer, it is something else, however certain.
+    assert share_of_rows(0.2 * READOUTS[0], 0.005) < 1e-3
+    assert share_of_rows(3 * READOUTS[1], 0.1) < 1e-3
+
+
+@pytest.mark.parametrize(("readout", "information", "asked_for"), [(0.15, 1e-3, True), (0.0, 1.0, False), (0.15, 1.0, True)])
+def test_a_read_out_is_asked_for_where_it_may_be_there(readout, information, asked_for):
+    made = equations(GEOMETRY, [readout if t == "readout" else 0.0 for t in GEOMETRY])
+    known = replace(made, hessian=information * made.hessian, score=information * made.score, clusters=np.sqrt(information) * made.clusters)
+    assert rows_may_be_read(known, OPTICS) == asked_for
+    assert not rows_may_be_read(known.only(("shutter", "k1")), OPTICS)
 
 
 def test_a_bow_beyond_doubt_is_kept_unless_frames_plainly_look_worse():

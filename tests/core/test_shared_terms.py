@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from verdigris.core.tracking.optics import Optics
-from verdigris.core.tracking.shared_terms import BOW, LENS, TERMS, TONE, Equations, choose_terms, value_of, whole_lens, with_values
+from verdigris.core.tracking.shared_terms import BOW, LENS, TERMS, TONE, Equations, choose_terms, choose_together, value_of, with_values
 
 FRAMES, TILES = 9, 60
 OPTICS = Optics(640, 360)
@@ -62,7 +62,7 @@ def test_a_centre_is_told_from_a_second_term_that_does_nearly_the_same():
     e = alike(LENS, truth, "k2", "cx", 0.9)
     # Around k1 as it is: what is left to explain.
     e = Equations(e.hessian, e.hessian @ np.array([0.0, *truth[1:]]), e.clusters, e.total, LENS)
-    found, steps = whole_lens(e, bent, LENS, 2.5, 5.0)
+    found, steps = choose_together(e, bent, LENS, 2.5, 5.0)
     assert set(found) == {"k1", "cx", "cy"}
     assert [found[t].value for t in ("k1", "cx", "cy")] == pytest.approx([-0.12, 0.05, -0.03], abs=0.004)
     assert steps["cx"] == pytest.approx(found["cx"].value)
@@ -71,19 +71,19 @@ def test_a_centre_is_told_from_a_second_term_that_does_nearly_the_same():
 def test_a_lens_with_nothing_but_its_first_term_stays_so():
     bent = with_values(OPTICS, {"k1": -0.12, "k2": 0.02})
     e = equations(LENS, [0.0, -0.02, 0.001, 0.0])
-    found, _ = whole_lens(e, bent, LENS, 2.5, 5.0)
+    found, _ = choose_together(e, bent, LENS, 2.5, 5.0)
     assert set(found) == {"k1"}
     # Without a demand on their certainty, as long as steps are taken, all are kept, held together with what lenses are like.
-    assert set(whole_lens(e, bent, LENS, 2.5, 0.0)[0]) == set(LENS)
+    assert set(choose_together(e, bent, LENS, 2.5, 0.0)[0]) == set(LENS)
 
 
 def test_beside_a_lens_only_what_is_certain_counts():
     terms = ("shutter", "readout", *LENS)
     bent = with_values(OPTICS, {"k1": -0.12})
-    found, steps = whole_lens(equations(terms, [0.01, 0.4, 0.0, 0.0, 0.0, 0.0]), bent, terms, 2.5, 5.0)
+    found, steps = choose_together(equations(terms, [0.01, 0.4, 0.0, 0.0, 0.0, 0.0]), bent, terms, 2.5, 5.0)
     assert set(found) == set(steps) == {"readout", "k1"}
     assert found["readout"].value == pytest.approx(0.4, abs=0.01)
-    assert set(whole_lens(equations(terms, [0.01, 0.4, 0.0, 0.0, 0.0, 0.0]), bent, terms, 2.5, 5.0, ("readout",))[0]) == {"k1"}
+    assert set(choose_together(equations(terms, [0.01, 0.4, 0.0, 0.0, 0.0, 0.0]), bent, terms, 2.5, 5.0, ("readout",))[0]) == {"k1"}
 
 
 @pytest.mark.parametrize(

@@ -13,10 +13,10 @@ import numpy as np
 from verdigris.core.geometry.homography import apply_homography, normalised
 from verdigris.core.tracking.alignment import Alignment
 from verdigris.core.tracking.appearance import USUAL_VARIANCE, Appearance
+from verdigris.core.tracking.camera_doubt import pose_by_camera
 from verdigris.core.tracking.doubt import bend_of, bent_jacobian, picture_of, sandwich, seen_box
 from verdigris.core.tracking.fit import Conditions, Fit, box_of
 from verdigris.core.tracking.frame_pictures import KeptPictures
-from verdigris.core.tracking.lens_doubt import pose_by_lens
 from verdigris.core.tracking.motion import Motion, exponential, point_jacobian
 from verdigris.core.tracking.optics import Optics
 from verdigris.core.types import Float32, Float64, Int
@@ -30,16 +30,20 @@ WITHIN = 0.5
 UNSETTLED = 2.0
 # Steps after which a shutter is judged by what it leaves.
 CHOOSING_STEPS = 4
+# By so much less, as a share, a smear has to leave than none does.
+UNDECIDED = 0.005
 # Steps on one look, as long as they stay within what straight lines predict, px.
 STEPS_A_LOOK = 4
 LINEAR_PX = 0.25
 # How far off straight lines are, px, a pixel on.
 CURVED = 0.3
-# A softer picture, a thinner choice of samples, all of them.
-Look = Literal["soft", "few", "all"]
+# From this slip on, px, something else than noise is left where the picture is steep, and more samples do not help.
+NOT_NOISE_PX = 0.015
+# A softer picture, thinner choices of samples, all of them.
+Look = Literal["soft", "few", "some", "all"]
 Looks = tuple[Look, ...]
-FROM_FAR: Looks = ("soft", "few", "all")
-FROM_NEAR: Looks = ("few", "all")
+FROM_FAR: Looks = ("soft", "few", "some", "all")
+FROM_NEAR: Looks = ("few", "some", "all")
 # Which samples, least smoothing of the frame (px^2), most steps, and the step (px) at which it is done.
 _Stage = tuple[Int | None, float, int, float]
 
@@ -55,14 +59,15 @@ def align(
     appearance : what the plane looks like at its reference frame
     values : (H, W) float32 code values 0..1 of the frame
     start : (3, 3) float64, first guess, ideal frame px from ideal reference px
-    looks : what is looked at, one after the other: a softer picture finds the way from further off, all samples are surest
+    looks : what is looked at, one after the other: a softer picture finds the way from further off, all samples are surest in noise
     tolerance_px : step at which it stops
     sure : whether the first guess is so near that what disagrees there is not the plane
     """
     stages: dict[Look, _Stage] = {
         "soft": (appearance.few, COARSE_VARIANCE, 8, 0.1),
         "few": (appearance.few, USUAL_VARIANCE, 6, 0.01),
-        "all": (None, USUAL_VARIANCE, 6, tolerance_px),
+        "some": (appearance.some, USUAL_VARIANCE, 6, tolerance_px),
+        "all": (None, USUAL_VARIANCE, 1, tolerance_px),
     }
     plan = [stages[look] for look in looks]
     found = _refined(appearance, optics, KeptPictures(values), start, conditions, motion, plan, sure)
@@ -109,7 +114,10 @@ def _refined(
         # In a soft picture one smear looks like another.
         if len(open_to) > 1 and stage[1] < COARSE_VARIANCE:
             fit, open_to = _likeliest([fit_with(s) for s in open_to], h, stage), ()
-        found = _approach(fit, h, stage, sure)
+        last_of_all = stage[0] is None
+        if last_of_all and (fit.slip > NOT_NOISE_PX or len(appearance.some) == len(appearance.points)):
+            break
+        found = _approach(fit, h, stage, sure or last_of_all)
         if found is None:
             return None
         h, last = found
@@ -130,6 +138,7 @@ def _likeliest(fits: list[Fit], start: Float64, stage: _Stage) -> Fit:
             rivals.append((fit.soft.smoothing, fit.cost(), fit, end[0]))
     if not rivals:
         return fits[0]
+    shortest, its_start = min(((r[2], r[3]) for r in rivals), key=lambda r: r[0].conditions.shutter)
     rivals.sort(key=lambda r: r[:2])
     _, left, best, h = rivals[0]
     for smoothing, cost, fit, its_h in rivals[1:]:
@@ -138,6 +147,11 @@ def _likeliest(fits: list[Fit], start: Float64, stage: _Stage) -> Fit:
             best.look(h, smoothing)
             if cost < best.cost():
                 left, best, h = cost, fit, its_h
+    if best is not shortest:
+        # Frames that follow take over what is chosen here: where noise decides, it is no smear.
+        shortest.look(its_start, best.soft.smoothing)
+        if shortest.cost() < (1 + UNDECIDED) * left:
+            best = shortest
     return Fit(best.appearance, best.optics, best.pictures, best.conditions, best.motion)
 
 
@@ -215,7 +229,7 @@ def _conclude(fit: Fit, h: Float64, last_step: Float64 | None) -> Alignment:
     return Alignment(
         h, covariance, fit.normaliser, fit.residual_px(), float(fit.weights.sum()) / max(1, fit.total), fit.good_share(), fit.blur,
         fit.conditions.shutter, fit.cost(), fit.grain(), fit.agreement, settled,
-        *bend, seen, picture_of(fit), None if fit.optics.lens_covariance is None else pose_by_lens(fit, h),
+        *bend, seen, picture_of(fit), None if fit.optics.camera_covariance is None else pose_by_camera(fit, h),
     )  # fmt: skip
 
 

@@ -46,7 +46,7 @@ class Appearance:
     tiles : (N,) int64 tile of each sample, ascending
     centres : (tiles, 2) float64, ideal reference px
     across : tiles to a side
-    few : (M,) int64 indices of a thinner choice for first looks
+    some, few : (M,) int64 indices of thinner choices: most looks, and first looks
     normaliser : (3, 3) float64, the region to about -1..1
     strength : mean gradient of the samples, code values per px
     """
@@ -60,13 +60,14 @@ class Appearance:
     tiles: Int
     centres: Float64
     across: int
+    some: Int
     few: Int
     normaliser: Float64
     strength: float
 
 
 def build_appearance(
-    values: Float32, region: Bool, optics: Optics, move: Movement = STILL, most: int = 24000, few: int = 4000
+    values: Float32, region: Bool, optics: Optics, move: Movement = STILL, most: int = 72000, some: int = 24000, few: int = 4000
 ) -> Appearance | None:
     """Prepare a reference picture; None when the region has too few pixels.
 
@@ -75,7 +76,7 @@ def build_appearance(
     values : (H, W) float32 code values 0..1
     region : (H, W) bool, pixels that move with the plane
     move : movement of the plane at the reference frame
-    most, few : numbers of samples
+    most, some, few : numbers of samples
     """
     ys, xs = np.nonzero(region)
     if len(xs) < 200:
@@ -90,19 +91,24 @@ def build_appearance(
     ys, xs = np.nonzero(depth > min(RIM_PX, max(LEAST_RIM_PX, NARROW * float(depth.max()))))
     if len(xs) < 100:
         return None
-    chosen = _choose(cv2.GaussianBlur(strength, (0, 0), 1.5)[ys, xs], xs, ys, most)
-    ys, xs = ys[chosen], xs[chosen]
+    steepness = cv2.GaussianBlur(strength, (0, 0), 1.5)[ys, xs]
+    chosen = _choose(steepness, xs, ys, min(some, most))
+    others = np.setdiff1d(np.arange(len(xs)), chosen)
+    others = others[_choose(steepness[others], xs[others], ys[others], most - len(chosen))] if most > len(chosen) else others[:0]
+    first = np.arange(len(chosen) + len(others)) < len(chosen)
+    ys, xs = (a[np.concatenate([chosen, others])] for a in (ys, xs))
     points = np.stack([xs + 0.5, ys + 0.5], axis=1) + crop.origin
-    across = int(np.clip(np.sqrt(len(points) / 60), 2, 10))
-    low, high = points.min(axis=0), points.max(axis=0) + 1e-6
+    across = int(np.clip(np.sqrt(len(chosen) / 60), 2, 10))
+    low, high = points[: len(chosen)].min(axis=0), points[: len(chosen)].max(axis=0) + 1e-6
     cell = np.clip(((points - low) / (high - low) * across).astype(np.int64), 0, across - 1)
     tiles = cell[:, 1] * across + cell[:, 0]
     order = np.argsort(tiles, kind="stable")
     points, tiles, depths = points[order], tiles[order], depth[ys, xs][order].astype(np.float32)
+    often = np.flatnonzero(first[order])
     seen = points if crop.at is None else optics.project(points, np.eye(3), move, optics.shutter or 0.0)
     return Appearance(
         crop.origin, pyramid, table, points, seen, depths, tiles, _centres(points, tiles, across), across,
-        np.arange(0, len(points), max(1, len(points) // few)), _normaliser(points), float(strength[ys, xs].mean()),
+        often, often[:: max(1, len(often) // few)], _normaliser(points), float(strength[ys, xs][order][often].mean()),
     )  # fmt: skip
 
 

@@ -13,11 +13,12 @@ import numpy as np
 from verdigris.core.tracking.align import fit_at
 from verdigris.core.tracking.appearance import USUAL_VARIANCE
 from verdigris.core.tracking.bow import focal_of
+from verdigris.core.tracking.camera_doubt import covariance_of_lens, with_doubt
 from verdigris.core.tracking.fit import Fit
 from verdigris.core.tracking.follow import SHUTTERS, SMEARING_PX, AnalysisPicture, PlaneFollower, widened
 from verdigris.core.tracking.frame_pictures import KeptPictures
 from verdigris.core.tracking.frame_result import FrameResult, trust_of
-from verdigris.core.tracking.lens_doubt import covariance_of_lens
+from verdigris.core.tracking.likely_rows import ROWS_SHOW, likely_rows, rows_may_be_read, rows_show
 from verdigris.core.tracking.optics import Movement, Optics, flow
 from verdigris.core.tracking.shared_terms import (
     BOW,
@@ -33,28 +34,17 @@ from verdigris.core.tracking.shared_terms import (
     conditions_at,
     linearise,
     value_of,
-    whole_lens,
-    with_values,
 )  # fmt: skip
+from verdigris.core.tracking.solve_terms import SIGNIFICANT, WORTH_TRYING, Solved, solve
 from verdigris.core.tracking.synthesis import softness
 from verdigris.core.types import Bool, Float64
 
 # Fits of some frames at some smoothing.
 _Fits = dict[tuple[int, float], tuple[Fit, Float64] | None]
 MOST_FRAMES = 9
-MOST_ROUNDS = 4
-# Steps that shrink evenly are taken ahead by as many at most.
-MOST_AHEAD = 2.0
-# So far is safe even while much is still unknown.
-NOT_FAR_AHEAD = 0.7
 WORTH_ANOTHER_ROUND = 0.02
-SIGNIFICANT = 5.0
 CERTAIN = 7.0
 BEYOND_DOUBT = 14.0
-# Rows that are read later move everything in every frame: left out, they cost more than when they are a third off.
-ROWS_SHOW = 3.0
-# Around a first estimate that is far off, terms look less certain than they are: these are tried.
-WORTH_TRYING = 2.5
 LEAST_GAIN = 0.004
 # In stronger noise, as variance of a pixel, a tone curve is asked for that hides some of the noise, where there is none to be found.
 MOST_GRAIN = (8.0 / 255) ** 2
@@ -145,21 +135,21 @@ def calibrate(
         # What a lens is not known for, before anything is decided about more of its terms.
         places = [allowed.index(t) for t in LENS]
         covariance = covariance_of_lens(before.hessian, before.clusters.sum(axis=0), places, value_of(base.optics, "k1"))
-        base = base.under(replace(base.optics, lens_covariance=covariance), reference_movement)
+        base = base.under(with_doubt(base.optics, lens=covariance), reference_movement)
     plain = Calibration(base.optics, reference_movement, {}, 0.0)
     if before is None:
         return plain
     if follower.optics.is_plain and before.promise < 2 * LEAST_GAIN:
         # In noise nothing can take much of what is left away; rows that are read later may show all the same.
-        if not _rows_show(before, base.optics):
+        if not rows_show(before, base.optics) and not rows_may_be_read(before, base.optics):
             return plain
         allowed = ("shutter", "readout")
     known: Set[Term] = {t for t in TERMS if t != "shutter" and value_of(base.optics, t) != 0}
     best, best_gain = plain, LEAST_GAIN
-    kept: _Solved | None = None
+    kept: Solved | None = None
     fits: _Fits = {}
 
-    def weigh(solved: _Solved | None) -> None:
+    def weigh(solved: Solved | None) -> None:
         """Keep what was solved for if it helps more than what was kept so far."""
         nonlocal best, best_gain, kept
         if solved is None:
@@ -171,27 +161,26 @@ def calibrate(
             best = Calibration(solved.follower.optics, reference_movement, dict(estimates), gain, changed)
             best_gain, kept = max(gain, 0.0) + LEAST_GAIN, solved
 
-    nothing = _Solved(base, {}, before)
+    nothing = Solved(base, {}, before)
     for terms in _simpler_first(before, base.optics, tuple(t for t in allowed if t not in TONE)):
         # What was kept already leads most of the way.
         leads = kept is not None and set(kept.estimates) < set(terms)
-        weigh(_solve(base, kept if kept and leads else nothing, results, pictures, terms, stop))
+        weigh(solve(base, kept if kept and leads else nothing, results, pictures, terms, stop))
+    if not stop() and "readout" in allowed and not best.optics.readout and rows_may_be_read(before, base.optics):
+        geometry = {*kept.estimates, "shutter", "readout"} if kept else {"shutter", "readout"}
+        solved = likely_rows(base, kept or nothing, results, pictures, tuple(t for t in allowed if t in geometry), stop)
+        if solved is not None:
+            gain, give = _gain(base, stated, solved.follower, results, pictures, stop, fits)
+            if gain > best.gain - max(LEAST_GAIN, 2 * give):
+                best = replace(best, optics=solved.follower.optics, estimates=dict(solved.estimates), gain=max(gain, 0.0))
+                kept = solved
     if not stop() and not {*TONE}.isdisjoint(allowed):
         # The tone curve hardly depends on where things are: it is asked for beside whatever that was found to be.
-        geometry = kept.estimates if kept else {"shutter", "readout"}
-        solved = _solve(base, kept or nothing, results, pictures, tuple(t for t in allowed if t in geometry or t in TONE), stop)
+        geometry = {*kept.estimates} if kept else {"shutter", "readout"}
+        solved = solve(base, kept or nothing, results, pictures, tuple(t for t in allowed if t in geometry or t in TONE), stop)
         if solved is not None and not {*TONE}.isdisjoint(solved.estimates):
             weigh(solved)
     return best
-
-
-def _rows_show(equations: Equations, optics: Optics) -> bool:
-    """Whether equations ask for a read-out for its own sake; around poses that do not know of it, by half of what they will in the end."""
-    rows: tuple[Term, ...] = ("shutter", "readout")
-    if not {*rows} <= {*equations.terms}:
-        return False
-    asked = choose_terms(equations.only(rows), optics, rows, WORTH_TRYING)[0].get("readout")
-    return asked is not None and abs(asked.value) > 0.5 * ROWS_SHOW * asked.sigma
 
 
 def _helps(estimates: Mapping[Term, Estimate], known: Set[Term], gain: float, give: float, least: float, is_first: bool) -> bool:
@@ -288,77 +277,6 @@ def _best_shutter(base: PlaneFollower, stated: Mapping[int, FrameResult], pictur
     while (best := min((i for i in (here, here - 1, here + 1) if 0 <= i < len(candidates)), key=cost)) != here:
         here = best
     return candidates[here] if cost(here) < cost(own) - LEAST_GAIN else candidates[own]
-
-
-@dataclass(frozen=True)
-class _Solved:
-    """Some terms' best values: the plane seen through them, how sure they are, and the equations that said so."""
-
-    follower: PlaneFollower
-    estimates: Mapping[Term, Estimate]
-    equations: Equations
-
-
-def _solve(
-    base: PlaneFollower, start: _Solved, results: Mapping[int, FrameResult], pictures: Mapping[int, Asked],
-    terms: tuple[Term, ...], stop: Callable[[], bool], without: tuple[Term, ...] = (),
-) -> _Solved | None:  # fmt: skip
-    """Some terms, iterated until they settle; those that turn out not to be certain are nothing. None when none is, or on a stop."""
-    found, equations, last = start.follower, start.equations, np.zeros(0)
-    # Equations around the same optics can be asked again.
-    fresh = found is base
-    whole = {*LENS} <= {*terms}
-    for _ in range(MOST_ROUNDS):
-        if not fresh:
-            # Tiles that disagreed as long as nobody knew of the lens are those that tell of it.
-            asked = {n: replace(a, trust=equations.trust) for n, a in pictures.items()}
-            again = linearise(found, found.restated(results), asked, terms, stop)
-            if again is None:
-                return None
-            equations = again
-        fresh = False
-        equations = equations.only(terms)
-        if whole:
-            estimates, step = whole_lens(equations, found.optics, terms, WORTH_TRYING, 0.0, without)
-        else:
-            estimates, step = choose_terms(equations, found.optics, terms, WORTH_TRYING, without)
-        if not estimates:
-            return None
-        gone = np.array([step[t] / e.scatter for t, e in estimates.items()])
-        ahead = _ahead(gone, last)
-        # A lens that is only being found is still too far off for long steps.
-        if ahead > NOT_FAR_AHEAD and not (base.optics.lens is not None and base.optics.lens.k1):
-            ahead = 0.0
-        values: dict[str, float] = {t: estimates[t].value + ahead * step[t] if t in estimates else 0.0 for t in terms}
-        found = base.under(with_values(found.optics, values), base.reference_movement)
-        settled = all(abs(step[t]) < 0.5 * e.scatter + 1e-4 for t, e in estimates.items())
-        # What fast shrinking steps would still add was taken ahead.
-        nearly = 0 < ahead < NOT_FAR_AHEAD and all(ahead * abs(step[t]) < e.scatter for t, e in estimates.items())
-        if settled or nearly:
-            break
-        last = gone if ahead == 0 else np.zeros(0)
-    if whole:
-        sure: tuple[Term, ...] = tuple(whole_lens(equations, found.optics, terms, SIGNIFICANT, SIGNIFICANT, without)[0])
-    else:
-        sure = tuple(t for t in terms if t in estimates and abs(estimates[t].value) >= SIGNIFICANT * estimates[t].scatter)
-    if {*sure} >= {*estimates}:
-        return _Solved(found, {t: replace(e, value=value_of(found.optics, t)) for t, e in estimates.items()}, equations)
-    return _solve(base, start, results, pictures, terms, stop, tuple(t for t in terms if t not in sure)) if sure else None
-
-
-def _ahead(step: Float64, last: Float64) -> float:
-    """How much further the steps to come would lead, in steps; 0 where two in a row do not say.
-
-    Samples that a lens moves most are those that disagree most as long as it is not known: each step is held back by their weights.
-
-    References
-    ----------
-    Aitken, On Bernoulli's numerical solution of algebraic equations, Proc. Roy. Soc. Edinburgh 46, 1926 (extrapolated sequences).
-    """
-    if len(step) != len(last):
-        return 0.0
-    shrinks = float(step @ last) / max(float(last @ last), 1e-12)
-    return min(1 / (1 - shrinks) - 1, MOST_AHEAD) if 0 < shrinks < 1 else 0.0
 
 
 def choose_frames(follower: PlaneFollower, results: Mapping[int, FrameResult]) -> list[int]:

@@ -15,13 +15,13 @@ from verdigris.core.tracking.align import FROM_FAR, FROM_NEAR, Looks, align
 from verdigris.core.tracking.alignment import Alignment
 from verdigris.core.tracking.appearance import Appearance, build_appearance, under_other_optics
 from verdigris.core.tracking.bow import USUAL_FOCAL, Bow
+from verdigris.core.tracking.camera_doubt import corners_by_camera
 from verdigris.core.tracking.doubt import bend_at, corner_margins, corner_sigmas
 from verdigris.core.tracking.features import Finder
 from verdigris.core.tracking.fit import Conditions
 from verdigris.core.tracking.frame_result import Evidence, FrameResult, lost, trust_of, worst_of
 from verdigris.core.tracking.guesses import Guesses, ReferenceView, Start, speed_at
 from verdigris.core.tracking.judge import reason_against
-from verdigris.core.tracking.lens_doubt import corners_by_lens
 from verdigris.core.tracking.motion import Motion
 from verdigris.core.tracking.optics import STILL, Movement, Optics, flow
 from verdigris.core.tracking.point_evidence import look_at_points, weigh_points
@@ -224,7 +224,7 @@ class PlaneFollower:
             led = self.guesses.by_reference(now.bytes, start, movement) if rough else None
             led = led or Start(start, sure=not rough)
             looks: Looks = ("few",) if led.near else ("soft", "few") if rough else ()
-            looks = (*looks, "all") if thorough else looks or ("few",)
+            looks = (*looks, "some", "all") if thorough else looks or ("few",)
             a = align(self.appearance, self.optics, now.values, led.pose, conditions, self.motion, looks, sure=led.sure)
             if thorough and a is not None:
                 seen = look_at_points(self.appearance, self.optics, now.values, a.h, a.blur, conditions, self.guesses.features)
@@ -392,10 +392,10 @@ class PlaneFollower:
 
     def _lens_sigmas(self, a: Alignment, movement: Movement) -> Float64:
         """How far each corner may be off for what is not known of an estimated lens, px, (4,)."""
-        if a.by_lens is None or self.optics.lens_covariance is None:
+        if a.by_camera is None or self.optics.camera_covariance is None:
             return np.zeros(4)
-        moved = corners_by_lens(self.optics, self.corners, a.h, movement, self.reference_movement, a.normaliser, a.by_lens)
-        return np.asarray(np.sqrt(np.einsum("nik,kl,nil->n", moved, self.optics.lens_covariance, moved)))
+        moved = corners_by_camera(self.optics, self.corners, a.h, movement, self.reference_movement, a.normaliser, a.by_camera)
+        return np.asarray(np.sqrt(np.einsum("nik,kl,nil->n", moved, self.optics.camera_covariance, moved)))
 
 
 def widened(hidden: Bool | None) -> Bool | None:

@@ -61,7 +61,7 @@ class Optics:
     tone : how the tone curve departs from sRGB
     bow : how far the middle of the surface stands out, along and across, see `bow`
     focal : focal length, in widths of the picture, or None when it was not asked for; a bow needs it
-    lens_covariance : (4, 4) of what is not known of an estimated lens, see `lens_doubt`; None when it was given, or there is none
+    camera_covariance : (5, 5) of what is not known of an estimated lens and read-out, see `camera_doubt`; None where nothing is in doubt
     """
 
     width: int
@@ -72,7 +72,7 @@ class Optics:
     tone: Tone = SRGB
     bow: tuple[float, float] = (0.0, 0.0)
     focal: float | None = None
-    lens_covariance: Float64 | None = field(default=None, compare=False)
+    camera_covariance: Float64 | None = field(default=None, compare=False)
 
     @property
     def is_plain(self) -> bool:

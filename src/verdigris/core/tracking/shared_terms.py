@@ -14,12 +14,12 @@ import numpy as np
 
 from verdigris.core.geometry.lens import Lens
 from verdigris.core.tracking.align import fit_at
+from verdigris.core.tracking.camera_doubt import LENS_TERMS, camera_rows, held_together, usual_size
 from verdigris.core.tracking.doubt import sandwich
 from verdigris.core.tracking.fit import Conditions, Fit
 from verdigris.core.tracking.follow import PlaneFollower
 from verdigris.core.tracking.frame_pictures import KeptPictures
 from verdigris.core.tracking.frame_result import FrameResult, trust_of
-from verdigris.core.tracking.lens_doubt import held_together, lens_rows, usual_size
 from verdigris.core.tracking.optics import Optics, flow
 from verdigris.core.tracking.synthesis import softness
 from verdigris.core.tracking.tone import Tone
@@ -33,6 +33,8 @@ CENTRE: tuple[Term, ...] = ("cx", "cy")
 BOW: tuple[Term, ...] = ("bow_along", "bow_across")
 LENS: tuple[Term, ...] = ("k1", "k2", *CENTRE)
 MOST_VALUE = 0.95
+# Where rows are read one after another, it takes them some time; around poses that do not know of it, half of that is seen.
+LEAST_READOUT = 0.05
 MOST_OFF_CENTRE = 0.2
 # How tone curves of cameras depart from sRGB, from linear to logarithmic ones; what it changes is seen in steps of this.
 TONES = {"tilt": (-2.0, 4.0), "ends": (-0.1, 2.0)}
@@ -178,22 +180,21 @@ def choose_terms(
         chosen = tuple(best[0])
 
 
-def whole_lens(
+def choose_together(
     equations: Equations, optics: Optics, terms: tuple[Term, ...], significant: float, of_lens: float, without: tuple[Term, ...] = ()
 ) -> tuple[dict[Term, Estimate], dict[Term, float]]:  # fmt: skip
-    """Values and steps of a lens that is known to bend and of the terms beside it; what is uncertain beside the others is left out.
+    """Terms and steps, asked all together and held together with what they usually are; what is uncertain is left out, the least first.
 
-    The centre and the second term do much of each other's work: chosen one by one, either is taken for the other. So all are
-    asked together, and the least certain goes first.
+    The centre and the second term of a lens do much of each other's work: chosen one by one, either is taken for the other.
 
     Parameters
     ----------
-    significant, of_lens : how many times their uncertainty terms must be, and those of the lens beside k1
+    significant, of_lens : how many times their uncertainty terms must be, and those of a lens beside k1, which is always kept
     without : terms that are nothing
     """
     kept = tuple(t for t in terms if t not in without)
     now = np.array([value_of(optics, t) for t in terms])
-    while True:
+    while kept:
         i, out = [terms.index(t) for t in kept], [j for j, t in enumerate(terms) if t not in kept]
         # A term that is left out goes back to zero: its present value is taken out of the score.
         hessian, score = equations.hessian[np.ix_(i, i)], equations.score[i] + equations.hessian[np.ix_(i, out)] @ now[out]
@@ -202,17 +203,18 @@ def whole_lens(
         scatter = np.sqrt(np.diag(held_together(hessian, score, pulls.reshape(-1, len(i)), now[i], usual)[1]))
         sigma = np.maximum(np.sqrt(np.diag(common)), scatter)
         found = {t: Estimate(*map(float, x)) for t, *x in zip(kept, value, sigma, scatter, strict=True)}
-        certain: dict[tuple[Term, ...], float] = {
-            (t,): abs(found[t].value) / (significant * found[t].scatter) if _believable(t, found[t], 0.0) else 0.0
+        # How many times its uncertainty each is, and must be; the centre counts as one.
+        times: dict[tuple[Term, ...], tuple[float, float]] = {
+            (t,): (abs(found[t].value) / found[t].scatter, significant) if _believable(t, found[t], 0.0) else (-1.0, 1.0)
             for t in kept if t not in LENS
         }  # fmt: skip
-        for group in (("k2",), CENTRE):
-            if of_lens and {*group} <= {*kept}:
-                certain[group] = max(abs(found[t].value) / (of_lens * found[t].sigma) for t in group)
-        weakest = min(certain, key=lambda g: certain[g], default=None)
-        if weakest is None or certain[weakest] > 1:
+        times |= {g: (max(abs(found[t].value) / found[t].sigma for t in g), of_lens) for g in (("k2",), CENTRE) if {*g} <= {*kept}}
+        weak = {group: is_now / needed for group, (is_now, needed) in times.items() if is_now < needed}
+        if not weak:
             return found, dict(zip(kept, (value - now[i]).tolist(), strict=True))
+        weakest = min(weak, key=lambda g: weak[g])
         kept = tuple(t for t in kept if t not in weakest)
+    return {}, {}
 
 
 def _believable(term: str, estimate: Estimate, significant: float) -> bool:
@@ -220,6 +222,8 @@ def _believable(term: str, estimate: Estimate, significant: float) -> bool:
     if term == "shutter" and estimate.value <= 0:
         return False
     if term in TONE and not TONES[term][0] < estimate.value < TONES[term][1]:
+        return False
+    if term == "readout" and abs(estimate.value) < LEAST_READOUT:
         return False
     if term in CENTRE and abs(estimate.value) > MOST_OFF_CENTRE:
         return False
@@ -256,9 +260,13 @@ def with_values(optics: Optics, values: Mapping[str, float]) -> Optics:
         centre = (optics.width / 2 + off[0], optics.height / 2 + off[1])
         lens = replace(lens, centre=centre, k1=values.get("k1", lens.k1), k2=values.get("k2", lens.k2))
     bow = (values.get("bow_along", optics.bow[0]), values.get("bow_across", optics.bow[1]))
-    doubt = optics.lens_covariance if lens is not None and lens.k1 else None
+    doubt = optics.camera_covariance
+    if doubt is not None and (lens is None or not lens.k1):
+        # What is not known of a lens that is not there any more does not matter.
+        doubt = doubt.copy()
+        doubt[:LENS_TERMS] = doubt[:, :LENS_TERMS] = 0.0
     return replace(
-        optics, bow=bow, readout=values.get("readout", optics.readout), shutter=shutter, tone=tone, lens=lens, lens_covariance=doubt
+        optics, bow=bow, readout=values.get("readout", optics.readout), shutter=shutter, tone=tone, lens=lens, camera_covariance=doubt
     )  # fmt: skip
 
 
@@ -323,7 +331,7 @@ def rows_of(fit: Fit, follower: PlaneFollower, h: Float64, conditions: Condition
     def along(gradient: Float64, change: Float64) -> Float64:
         return gradient[:, 0] * change[:, 0] + gradient[:, 1] * change[:, 1]
 
-    of_lens = lens_rows(fit, h, [LENS.index(t) for t in terms if t in LENS])
+    of_camera = camera_rows(fit, h, [LENS.index(t) for t in terms if t in LENS])
     for term in terms:
         if term == "shutter":
             row = np.asarray(fit.by_shutter(h), float)
@@ -338,5 +346,5 @@ def rows_of(fit: Fit, follower: PlaneFollower, h: Float64, conditions: Condition
             change = -rho[:, None] * flow(plane, conditions.movement) + rho_reference[:, None] * flow(plane, follower.reference_movement)
             row = along(own_gradient, change)
         else:
-            row = next(of_lens)
+            row = next(of_camera)
         yield np.where(fit.seen, row, 0.0)

@@ -1,4 +1,4 @@
-"""What is not known of an estimated lens: how it moves poses and corners, and that stated doubt contains it."""
+"""What is not known of an estimated lens or read-out: how it moves poses and corners, and that stated doubt contains it."""
 
 from dataclasses import replace
 
@@ -13,9 +13,19 @@ from bench.tracking.render import Camera
 from verdigris.core.geometry.lens import Lens
 from verdigris.core.tracking.align import FROM_NEAR, align
 from verdigris.core.tracking.appearance import build_appearance, under_other_optics
+from verdigris.core.tracking.camera_doubt import (
+    LENS_TERMS,
+    OFF_CENTRE,
+    TERMS,
+    USUAL_K1,
+    corners_by_camera,
+    covariance_of_lens,
+    nudged,
+    with_doubt,
+)
 from verdigris.core.tracking.fit import Conditions
-from verdigris.core.tracking.lens_doubt import OFF_CENTRE, TERMS, USUAL_K1, corners_by_lens, covariance_of_lens, nudged
 from verdigris.core.tracking.optics import STILL, Optics
+from verdigris.core.tracking.shared_terms import with_values
 from verdigris.core.tracking.tone import SRGB, encode_table, to_code
 
 SIZE = (640, 360)
@@ -24,15 +34,16 @@ POSE = np.array([[1.12, 0.1, -70.0], [-0.08, 1.1, 50.0], [2e-4, -1e-4, 1.0]])
 
 
 def optics_with(k1: float, covariance: np.ndarray | None = None) -> Optics:
-    return Optics(*SIZE, lens=Lens.of_picture(*SIZE, k1), lens_covariance=covariance)
+    return Optics(*SIZE, lens=Lens.of_picture(*SIZE, k1), camera_covariance=covariance)
 
 
 def test_a_term_is_changed_and_nothing_else():
     optics = optics_with(-0.1)
-    for term in range(TERMS):
+    for term in range(LENS_TERMS):
         lens = nudged(optics, term, 0.01).lens
         changed = np.flatnonzero(~np.isclose(lens.terms(), optics.lens.terms()))
         assert changed.tolist() == [[3], [4], [0], [1]][term]
+    assert nudged(optics, LENS_TERMS, 0.01) == replace(optics, readout=0.01)
     assert nudged(optics, 2, 0.01).lens.centre[0] == pytest.approx(320 + 0.01 * optics.lens.half_diagonal)
 
 
@@ -56,7 +67,14 @@ def test_what_a_run_says_narrows_what_lenses_are_like_and_never_widens_it():
     assert np.all(np.linalg.eigvalsh(mixed) >= -1e-12)
 
 
-@pytest.mark.parametrize("term", range(TERMS))
+def test_doubt_of_one_thing_leaves_that_of_the_other():
+    both = with_doubt(with_doubt(optics_with(-0.1), lens=np.eye(LENS_TERMS)), readout=0.01)
+    assert np.diag(both.camera_covariance).tolist() == [1.0, 1.0, 1.0, 1.0, 0.01]
+    # A lens that turns out to be none takes its doubt along.
+    assert np.diag(with_values(both, {"k1": 0.0}).camera_covariance).tolist() == [0.0, 0.0, 0.0, 0.0, 0.01]
+
+
+@pytest.mark.parametrize("term", range(LENS_TERMS))
 def test_corners_move_with_the_lens_as_a_second_fit_says(term):
     """Seen through one lens, fitted under that one and under a slightly other one: the corners come apart as stated."""
     picture = to_code(photograph(np.random.default_rng(4), SIZE[1], SIZE[0]), encode_table(SRGB))
@@ -79,7 +97,7 @@ def test_corners_move_with_the_lens_as_a_second_fit_says(term):
     step = 0.01
     found, here = fitted(optics)
     _, there = fitted(nudged(optics, term, step))
-    said = corners_by_lens(optics, CORNERS, found.h, STILL, STILL, found.normaliser, found.by_lens)[:, :, term]
+    said = corners_by_camera(optics, CORNERS, found.h, STILL, STILL, found.normaliser, found.by_camera)[:, :, term]
     actual = (there - here) / step
     assert np.abs(actual).max() > 1.0
     assert np.abs(said - actual).max() < 0.25 * np.abs(actual).max()

@@ -1,8 +1,9 @@
-"""What is not known of a lens that was only estimated, and how far it moves what is seen.
+"""What is not known of a lens or a read-out that were only estimated, and how far it moves what is seen.
 
 A lens found from a shot is known where the shot's texture went, and only as far as its terms can be told apart there. A
 corner that lies further out moves with what is not known; the pose, fitted again under every other lens that the shot would
-bear, makes up for some of it where the texture is, and overshoots elsewhere.
+bear, makes up for some of it where the texture is, and overshoots elsewhere. A read-out that is no more than likely does the same
+with what moves.
 
 References
 ----------
@@ -20,8 +21,9 @@ from verdigris.core.tracking.motion import exponential
 from verdigris.core.tracking.optics import Movement, Optics
 from verdigris.core.types import Float64
 
-# k1, k2, and the centre's place against the picture's middle in half diagonals, by x and y.
-TERMS = 4
+# k1, k2, the centre's place against the picture's middle in half diagonals, by x and y, and the read-out, frames.
+TERMS = 5
+LENS_TERMS = 4
 STEP = 1e-3
 # Standard deviations of lenses: k1; k2 as a share of k1; the centre.
 USUAL_K1, K2_SHARE, OFF_CENTRE = 0.1, 0.4, 0.02
@@ -32,7 +34,9 @@ FEW = 4000
 
 
 def nudged(optics: Optics, term: int, by: float) -> Optics:
-    """Optics with one term of the lens changed."""
+    """Optics with one term changed."""
+    if term == LENS_TERMS:
+        return replace(optics, readout=optics.readout + by)
     lens = optics.lens or Lens.of_picture(optics.width, optics.height)
     if term < 2:
         return replace(optics, lens=replace(lens, k1=lens.k1 + by * (term == 0), k2=lens.k2 + by * (term == 1)))
@@ -70,34 +74,42 @@ def held_together(hessian: Float64, score: Float64, pulls: Float64, now: Float64
 
 
 def covariance_of_lens(hessian: Float64, pulls: Float64, places: list[int], k1: float) -> Float64:
-    """Covariance of k1, k2 and the centre's two, (TERMS, TERMS), found at `places` among shared terms; see `held_together`."""
+    """Covariance of k1, k2 and the centre's two, (LENS_TERMS, LENS_TERMS), found at `places` among shared terms; see `held_together`."""
     nothing, usual = np.zeros(len(hessian)), np.ones(len(hessian))
     usual[places] = [usual_size(t, k1) for t in ("k1", "k2", "cx", "cy")]
     return held_together(hessian, nothing, pulls, nothing, usual)[1][np.ix_(places, places)]
 
 
-def lens_rows(fit: Fit, h: Float64, terms: Sequence[int], which: slice = np.s_[:]) -> Iterator[Float64]:
-    """Change of the predicted values per unit of some terms of the lens, (N,) each; for every so many of the samples."""
+def with_doubt(optics: Optics, lens: Float64 | None = None, readout: float | None = None) -> Optics:
+    """Optics with what is not known of the lens, (LENS_TERMS, LENS_TERMS), or of the read-out, as variance; what is not named stays."""
+    covariance = np.zeros((TERMS, TERMS)) if optics.camera_covariance is None else optics.camera_covariance.copy()
+    if lens is not None:
+        covariance[:LENS_TERMS, :LENS_TERMS] = lens
+    if readout is not None:
+        covariance[LENS_TERMS, LENS_TERMS] = readout
+    return replace(optics, camera_covariance=covariance)
+
+
+def camera_rows(fit: Fit, h: Float64, terms: Sequence[int], which: slice = np.s_[:]) -> Iterator[Float64]:
+    """Change of the predicted values per unit of some terms, (N,) each; for every so many of the samples."""
     s, optics, c = fit.samples, fit.optics, fit.conditions
     assert s is not None
-    known = fit.seen[which, None]
     # Where nothing is predicted, gradients are not set.
-    in_frame, in_reference = np.where(known, fit.prediction[which, 1:3], 0.0), np.where(known, fit.prediction[which, 4:6], 0.0)
+    gradient = np.where(fit.seen[which, None], fit.prediction[which, 4:6], 0.0)
     seen = np.asarray(s.pixels[which] + 0.5, np.float64)
     plane = optics.plane(seen, h, c.movement)
     at_reference = optics.project(plane, np.eye(3), c.reference_movement)
     for term in terms:
         other = nudged(optics, term, STEP)
-        there = other.ideal(seen) - s.ideal[which]
-        # The straightened reference shows there what lies so far off, in its own px.
-        here = plane - other.plane(at_reference, np.eye(3), c.reference_movement)
-        yield np.sum(in_frame * there + in_reference * here, axis=1) / STEP
+        # Another place of the plane is seen here, and the straightened reference shows there what lies elsewhere in its own px.
+        moved = other.plane(seen, h, c.movement) - other.plane(at_reference, np.eye(3), c.reference_movement)
+        yield np.sum(gradient * moved, axis=1) / STEP
 
 
-def pose_by_lens(fit: Fit, h: Float64) -> Float64:
-    """How a fitted pose follows each term of the lens, (freedoms, TERMS), coordinates of the fit's normaliser."""
+def pose_by_camera(fit: Fit, h: Float64) -> Float64:
+    """How a fitted pose follows each term, (freedoms, TERMS), coordinates of the fit's normaliser."""
     which = np.s_[:: max(1, len(fit.weights) // FEW)]
-    rows = np.concatenate([fit.jacobian[:, which], np.stack([*lens_rows(fit, h, range(TERMS), which)]).astype(np.float32)])
+    rows = np.concatenate([fit.jacobian[:, which], np.stack([*camera_rows(fit, h, range(TERMS), which)]).astype(np.float32)])
     hessian = fit.equations(rows, which)[0].sum(axis=0)
     k = len(fit.jacobian)
     scale = np.sqrt(np.maximum(np.diag(hessian)[:k], 1e-12))
@@ -105,21 +117,21 @@ def pose_by_lens(fit: Fit, h: Float64) -> Float64:
     return np.asarray(-(inner @ hessian[:k, k:])[: fit.freedoms])
 
 
-def corners_by_lens(
-    optics: Optics, corners: Float64, h: Float64, movement: Movement, reference_movement: Movement, normaliser: Float64, by_lens: Float64
+def corners_by_camera(
+    optics: Optics, corners: Float64, h: Float64, movement: Movement, reference_movement: Movement, normaliser: Float64, by_camera: Float64
 ) -> Float64:  # fmt: skip
-    """How far corners in a frame move with each term of the lens while the pose follows, (corners, 2, TERMS) plate px.
+    """How far corners in a frame move with each term while the pose follows, (corners, 2, TERMS) plate px.
 
     Parameters
     ----------
     corners : (N, 2) float64, plate px at the reference frame
     h : (3, 3) float64, the frame's pose
-    by_lens : (freedoms, TERMS), see `pose_by_lens`
+    by_camera : (freedoms, TERMS), see `pose_by_camera`
     """
     now = optics.project(optics.plane(corners, np.eye(3), reference_movement), h, movement)
     moved = []
     for term in range(TERMS):
         other = nudged(optics, term, STEP)
-        pose = np.linalg.inv(normaliser) @ exponential(STEP * by_lens[:, term]) @ normaliser @ h
+        pose = np.linalg.inv(normaliser) @ exponential(STEP * by_camera[:, term]) @ normaliser @ h
         moved.append((other.project(other.plane(corners, np.eye(3), reference_movement), pose, movement) - now) / STEP)
     return np.stack(moved, axis=-1)

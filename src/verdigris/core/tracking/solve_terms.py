@@ -1,0 +1,107 @@
+"""Values of what all frames of a run share, step by step until they settle."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from verdigris.core.tracking.follow import PlaneFollower
+from verdigris.core.tracking.frame_result import FrameResult
+from verdigris.core.tracking.shared_terms import (
+    LENS,
+    Asked,
+    Equations,
+    Estimate,
+    Term,
+    choose_terms,
+    choose_together,
+    linearise,
+    value_of,
+    with_values,
+)
+from verdigris.core.types import Float64
+
+MOST_STEPS = 4
+# Steps that shrink evenly are taken ahead by as many at most.
+MOST_AHEAD = 2.0
+# So far is safe even while much is still unknown.
+NOT_FAR_AHEAD = 0.7
+SIGNIFICANT = 5.0
+# Around a first estimate that is far off, terms look less certain than they are: these are tried.
+WORTH_TRYING = 2.5
+
+
+@dataclass(frozen=True)
+class Solved:
+    """Some terms' best values: the plane seen through them, how sure they are, and the equations that said so."""
+
+    follower: PlaneFollower
+    estimates: Mapping[Term, Estimate]
+    equations: Equations
+
+
+def solve(
+    base: PlaneFollower, start: Solved, results: Mapping[int, FrameResult], pictures: Mapping[int, Asked],
+    terms: tuple[Term, ...], stop: Callable[[], bool], without: tuple[Term, ...] = (), together: bool = False,
+) -> Solved | None:  # fmt: skip
+    """Some terms, iterated until they settle; those that turn out not to be certain are nothing, unless all are asked for together.
+
+    None when nothing is certain, or on a stop.
+    """
+    found, equations, last = start.follower, start.equations, np.zeros(0)
+    # Equations around the same optics can be asked again.
+    fresh = found is base
+    whole = {*LENS} <= {*terms}
+    for _ in range(MOST_STEPS):
+        if not fresh:
+            # Tiles that disagreed as long as nobody knew of the lens are those that tell of it.
+            asked = {n: replace(a, trust=equations.trust) for n, a in pictures.items()}
+            again = linearise(found, found.restated(results), asked, terms, stop)
+            if again is None:
+                return None
+            equations = again
+        fresh = False
+        equations = equations.only(terms)
+        if whole or together:
+            estimates, step = choose_together(equations, found.optics, terms, 0.0 if together else WORTH_TRYING, 0.0, without)
+        else:
+            estimates, step = choose_terms(equations, found.optics, terms, WORTH_TRYING, without)
+        if not estimates:
+            return None
+        gone = np.array([step[t] / e.scatter for t, e in estimates.items()])
+        ahead = ahead_by(gone, last)
+        # A lens that is only being found is still too far off for long steps.
+        if ahead > NOT_FAR_AHEAD and not (base.optics.lens is not None and base.optics.lens.k1):
+            ahead = 0.0
+        values: dict[str, float] = {t: estimates[t].value + ahead * step[t] if t in estimates else 0.0 for t in terms}
+        found = base.under(with_values(found.optics, values), base.reference_movement)
+        settled = all(abs(step[t]) < 0.5 * e.scatter + 1e-4 for t, e in estimates.items())
+        # What fast shrinking steps would still add was taken ahead.
+        nearly = 0 < ahead < NOT_FAR_AHEAD and all(ahead * abs(step[t]) < e.scatter for t, e in estimates.items())
+        if settled or nearly:
+            break
+        last = gone if ahead == 0 else np.zeros(0)
+    if together:
+        sure: tuple[Term, ...] = tuple(estimates)
+    elif whole:
+        sure = tuple(choose_together(equations, found.optics, terms, SIGNIFICANT, SIGNIFICANT, without)[0])
+    else:
+        sure = tuple(t for t in terms if t in estimates and abs(estimates[t].value) >= SIGNIFICANT * estimates[t].scatter)
+    if {*sure} >= {*estimates}:
+        return Solved(found, {t: replace(e, value=value_of(found.optics, t)) for t, e in estimates.items()}, equations)
+    return solve(base, start, results, pictures, terms, stop, tuple(t for t in terms if t not in sure)) if sure else None
+
+
+def ahead_by(step: Float64, last: Float64) -> float:
+    """How much further the steps to come would lead, in steps; 0 where two in a row do not say.
+
+    Samples that a lens moves most are those that disagree most as long as it is not known: each step is held back by their weights.
+
+    References
+    ----------
+    Aitken, On Bernoulli's numerical solution of algebraic equations, Proc. Roy. Soc. Edinburgh 46, 1926 (extrapolated sequences).
+    """
+    if len(step) != len(last):
+        return 0.0
+    shrinks = float(step @ last) / max(float(last @ last), 1e-12)
+    return min(1 / (1 - shrinks) - 1, MOST_AHEAD) if 0 < shrinks < 1 else 0.0
