@@ -25,13 +25,13 @@ def shifted(by: np.ndarray) -> np.ndarray:
     return np.array([[1, 0, by[0]], [0, 1, by[1]], [0, 0, 1.0]])
 
 
-def seen(picture: np.ndarray, open_for: float, seed: int = 5) -> np.ndarray:
+def seen(picture: np.ndarray, open_for: float, seed: int = 5, noise: float = 0.002) -> np.ndarray:
     """The picture moved by SHIFT, while a shutter was open for a share of a frame at SPEED, with noise of its own."""
     light = to_light(picture, SRGB)
     times = np.linspace(-0.5, 0.5, 17)[:-1] + 1 / 32 if open_for else [0.0]
     taken = [cv2.warpAffine(light, shifted(SHIFT + t * open_for * SPEED)[:2], (WIDTH, HEIGHT), flags=cv2.INTER_CUBIC) for t in times]
     made = to_code(np.mean(taken, axis=0).astype(np.float32), encode_table(SRGB))
-    return (made + np.random.default_rng(seed).normal(0, 0.002, made.shape)).astype(np.float32)
+    return (made + np.random.default_rng(seed).normal(0, noise, made.shape)).astype(np.float32)
 
 
 def off(h: np.ndarray) -> float:
@@ -47,6 +47,40 @@ def test_the_shutter_is_judged_by_where_it_leads(picture, open_for):
     found = align(reference, PLAIN, seen(picture, open_for), start, conditions, "perspective", FROM_NEAR)
     assert found.shutter == pytest.approx(open_for**2 / 12, abs=0.009)
     assert off(found.h) < 0.05
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_where_noise_decides_nothing_was_smeared(seed):
+    """What is chosen is taken over by the frames that follow, which may be quicker."""
+    picture = photograph()
+    noisy = picture + np.random.default_rng(seed + 50).normal(0, 0.03, picture.shape).astype(np.float32)
+    reference = build_appearance(noisy, INSIDE, PLAIN)
+    slow = Movement(0.35 * MOVING.v, STILL.a)
+    now = seen(picture, 0.0, seed, noise=0.03)
+    found = align(reference, PLAIN, now, shifted(SHIFT), Conditions(slow, STILL, shutters=SHUTTERS[:3]), "perspective", FROM_NEAR)
+    assert found.shutter == 0.0
+
+
+def test_in_noise_the_last_word_of_more_samples_is_nearer():
+    picture, errors, stated = photograph(), [], []
+    for seed in range(6):
+        noisy = picture + np.random.default_rng(seed + 100).normal(0, 0.02, picture.shape).astype(np.float32)
+        now = seen(picture, 0.0, seed, noise=0.02)
+        few, all_of_them = (
+            align(
+                build_appearance(noisy, INSIDE, PLAIN, most=most, some=6000),
+                PLAIN,
+                now,
+                shifted(SHIFT),
+                Conditions(STILL, STILL),
+                "perspective",
+            )
+            for most in (6000, 72000)
+        )
+        errors.append([off(a.h) for a in (few, all_of_them)])
+        stated.append([float(corner_sigmas(a, CORNERS + SHIFT).max()) for a in (few, all_of_them)])
+    assert np.sqrt(np.mean(np.square(errors), axis=0)) @ [1, -1] > 0
+    assert np.mean(stated, axis=0) @ [0.8, -1] > 0
 
 
 def test_with_one_shutter_to_choose_from_that_one_is_taken():

@@ -72,6 +72,7 @@ def test_doubt_of_one_thing_leaves_that_of_the_other():
     assert np.diag(both.camera_covariance).tolist() == [1.0, 1.0, 1.0, 1.0, 0.01]
     # A lens that turns out to be none takes its doubt along.
     assert np.diag(with_values(both, {"k1": 0.0}).camera_covariance).tolist() == [0.0, 0.0, 0.0, 0.0, 0.01]
+    assert np.diag(with_values(both, {"readout": 0.3}).camera_covariance).tolist() == [1.0, 1.0, 1.0, 1.0, 0.0]
 
 
 @pytest.mark.parametrize("term", range(LENS_TERMS))

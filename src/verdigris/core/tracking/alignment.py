@@ -27,7 +27,7 @@ class Alignment:
     bend_covariance : (k + b, k + b) float64
     seen : (2, 2) float64, low and high corner of what was compared, in coordinates of `normaliser`
     picture : (3,) float64, centre and half diagonal of the picture, in coordinates of `normaliser`
-    by_camera : (k, terms) float64, how the pose follows an estimated lens, see `camera_doubt`; None where it was not estimated
+    by_camera : (k, terms) float64, how the pose follows what is not known of the camera, see `camera_doubt`; None where nothing is
     """
 
     h: Float64

@@ -173,7 +173,8 @@ def calibrate(
             gain, give = _gain(base, stated, solved.follower, results, pictures, stop, fits)
             if gain > best.gain - max(LEAST_GAIN, 2 * give):
                 best = replace(best, optics=solved.follower.optics, estimates=dict(solved.estimates), gain=max(gain, 0.0))
-                kept = solved
+                # It stays as it is: asked for again, it would be left out.
+                kept = replace(solved, estimates={t: e for t, e in solved.estimates.items() if t != "readout"})
     if not stop() and not {*TONE}.isdisjoint(allowed):
         # The tone curve hardly depends on where things are: it is asked for beside whatever that was found to be.
         geometry = {*kept.estimates} if kept else {"shutter", "readout"}

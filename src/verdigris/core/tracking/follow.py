@@ -359,7 +359,7 @@ class PlaneFollower:
         bend = bend_at(a, ideal)
         margin = corner_margins(bend, near)
         late = LATE * np.sqrt(12 * a.shutter) * np.linalg.norm(flow(self.plane_corners, conditions.movement), axis=1)
-        own = np.hypot(corner_sigmas(a, ideal), self._lens_sigmas(a, conditions.movement))
+        own = np.hypot(corner_sigmas(a, ideal), self._camera_sigmas(a, conditions.movement))
         # The less of it looks as it should, the more of what it was fitted to may be something else.
         times = max(1.0, HARDLY_GOOD / max(a.good_share, 1e-3)) ** 2
         sigma = times * np.sqrt(own**2 + margin**2 + late**2 + SIGMA_FLOOR_PX**2)
@@ -390,8 +390,8 @@ class PlaneFollower:
             float(margin.max()),
         )
 
-    def _lens_sigmas(self, a: Alignment, movement: Movement) -> Float64:
-        """How far each corner may be off for what is not known of an estimated lens, px, (4,)."""
+    def _camera_sigmas(self, a: Alignment, movement: Movement) -> Float64:
+        """How far each corner may be off for what is not known of the camera, px, (4,)."""
         if a.by_camera is None or self.optics.camera_covariance is None:
             return np.zeros(4)
         moved = corners_by_camera(self.optics, self.corners, a.h, movement, self.reference_movement, a.normaliser, a.by_camera)

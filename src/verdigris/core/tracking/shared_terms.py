@@ -260,11 +260,12 @@ def with_values(optics: Optics, values: Mapping[str, float]) -> Optics:
         centre = (optics.width / 2 + off[0], optics.height / 2 + off[1])
         lens = replace(lens, centre=centre, k1=values.get("k1", lens.k1), k2=values.get("k2", lens.k2))
     bow = (values.get("bow_along", optics.bow[0]), values.get("bow_across", optics.bow[1]))
-    doubt = optics.camera_covariance
+    doubt = None if optics.camera_covariance is None else optics.camera_covariance.copy()
+    # What is not known of a lens that is not there any more does not matter, and of a read-out it is said anew.
     if doubt is not None and (lens is None or not lens.k1):
-        # What is not known of a lens that is not there any more does not matter.
-        doubt = doubt.copy()
         doubt[:LENS_TERMS] = doubt[:, :LENS_TERMS] = 0.0
+    if doubt is not None and "readout" in values:
+        doubt[LENS_TERMS:] = doubt[:, LENS_TERMS:] = 0.0
     return replace(
         optics, bow=bow, readout=values.get("readout", optics.readout), shutter=shutter, tone=tone, lens=lens, camera_covariance=doubt
     )  # fmt: skip
