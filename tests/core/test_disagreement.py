@@ -56,8 +56,8 @@ def inside(points, at) -> bool:
 
 
 def passer(n: int):
-    """A post 80 px wide that passes from left to right, there from frame 4 to 13."""
-    return None if not 4 <= n <= 13 else (40 + 32 * (n - 4), 40, 120 + 32 * (n - 4), 280)
+    """A post 110 px wide that passes from left to right, there from frame 4 to 13."""
+    return None if not 4 <= n <= 13 else (10 + 32 * (n - 4), 40, 120 + 32 * (n - 4), 280)
 
 
 def test_where_everything_moves_with_the_plane_nothing_is_proposed(appearance):
@@ -101,8 +101,11 @@ def test_outlines_keep_their_points_in_order_from_frame_to_frame(appearance):
     (found,) = find_disagreements(appearance, run(appearance, passer), 0, 19)
     for a, b in zip(found.keys[1:-1], found.keys[2:-1], strict=False):
         step = b.points - a.points
-        assert np.all(step[:, 0] > 0)
+        # Tiles are a little wider than its steps: a side may stay where it is for one of them.
+        assert np.all(step[:, 0] > -0.01)
         assert np.abs(step[:, 1]).max() < 60
+    whole = found.keys[-2].points - found.keys[1].points
+    assert np.all(whole[:, 0] > 60)
     assert all(np.all(np.isfinite(k.points)) for k in found.keys)
 
 
