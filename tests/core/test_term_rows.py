@@ -55,7 +55,7 @@ def test_rows_of_shared_terms_are_what_predictions_do(plane, around, term):
     if term in ("cx", "cy") and here.optics.lens is None:
         pytest.skip("a lens that does not bend has no centre")
     fit = predicted(here)
-    (row,) = rows_of(fit, here, POSE, fit.conditions, (term,))
+    (row,) = rows_of(fit, here, POSE, (term,))
     more, less = (
         predicted(plane.under(with_values(here.optics, {term: value_of(here.optics, term) + step}), MOVES_AT_REFERENCE), fit)
         for step in (STEPS[term], -STEPS[term])

@@ -20,7 +20,7 @@ from verdigris.core.tracking.fit import Conditions, Fit
 from verdigris.core.tracking.follow import PlaneFollower
 from verdigris.core.tracking.frame_pictures import KeptPictures
 from verdigris.core.tracking.frame_result import FrameResult, trust_of
-from verdigris.core.tracking.optics import Optics, flow
+from verdigris.core.tracking.optics import Optics
 from verdigris.core.tracking.synthesis import softness
 from verdigris.core.tracking.tone import Tone
 from verdigris.core.types import Bool, Float64
@@ -32,6 +32,8 @@ TONE: tuple[Term, ...] = ("tilt", "ends")
 CENTRE: tuple[Term, ...] = ("cx", "cy")
 BOW: tuple[Term, ...] = ("bow_along", "bow_across")
 LENS: tuple[Term, ...] = ("k1", "k2", *CENTRE)
+# In the order of `camera_doubt`.
+CAMERA: tuple[Term, ...] = (*LENS, "readout")
 MOST_VALUE = 0.95
 # Where rows are read one after another, it takes them some time; around poses that do not know of it, half of that is seen.
 LEAST_READOUT = 0.05
@@ -103,6 +105,12 @@ class Equations:
         i = [self.terms.index(t) for t in terms]
         return replace(self, hessian=self.hessian[np.ix_(i, i)], score=self.score[i], clusters=self.clusters[:, :, i], terms=terms)
 
+    def if_only(self, terms: tuple[Term, ...], optics: Optics) -> "Equations":
+        """The equations of some of the terms if the others go back to zero: what they are at present is taken out of the score."""
+        out = [j for j, t in enumerate(self.terms) if t not in terms]
+        now = np.array([value_of(optics, self.terms[j]) for j in out])
+        return replace(self, score=self.score + self.hessian[:, out] @ now).only(terms)
+
     @property
     def promise(self) -> float:
         """Share of the squared residuals that the terms could take away at most."""
@@ -137,7 +145,7 @@ def linearise(
         if follower.optics.lens is not None:
             fit.leave_out(~fit.steep())
         total += float(np.sum(fit.weights * fit.residuals() ** 2)) / max(fit.noise, 1e-3) ** 2
-        reduced = _reduced(fit, follower, h, conditions, terms, asked.grain)
+        reduced = _reduced(fit, follower, h, terms, asked.grain)
         hessian, score = hessian + reduced[0], score + reduced[1]
         clusters.append(reduced[2])
     return Equations(hessian, score, np.stack(clusters), total, terms, trust_of(agreements)) if clusters else None
@@ -149,17 +157,13 @@ def choose_terms(
     """Terms that are many times their uncertainty, most certain first, each beside those chosen before it."""
 
     def solve(chosen: tuple[Term, ...]) -> tuple[dict[Term, Estimate], dict[Term, float]]:
-        i = [terms.index(t) for t in chosen]
-        # A term that is not chosen goes back to zero: its present value is taken out of the score.
-        out = [j for j, t in enumerate(terms) if t not in chosen]
-        now = np.array([value_of(optics, t) for t in terms])
-        score = equations.score[i] + equations.hessian[np.ix_(i, out)] @ now[out]
-        h = equations.hessian[np.ix_(i, i)]
+        asked = equations.if_only(chosen, optics)
+        h, pulls, m = asked.hessian, asked.clusters, len(chosen)
         scale = np.sqrt(np.maximum(np.diag(h), 1e-12))
-        step = np.linalg.solve(h / np.outer(scale, scale) + 1e-9 * np.eye(len(i)), score / scale) / scale
-        pulls = equations.clusters[:, :, i]
-        scatter, common = (np.sqrt(np.maximum(np.diag(sandwich(h, p)), 1e-16)) for p in (pulls.reshape(-1, len(i)), pulls.sum(axis=0)))
-        value = np.clip(now[i] + step, *np.transpose([TONES.get(t, (-MOST_VALUE, MOST_VALUE)) for t in chosen]))
+        step = np.linalg.solve(h / np.outer(scale, scale) + 1e-9 * np.eye(m), asked.score / scale) / scale
+        scatter, common = (np.sqrt(np.maximum(np.diag(sandwich(h, p)), 1e-16)) for p in (pulls.reshape(-1, m), pulls.sum(axis=0)))
+        now = np.array([value_of(optics, t) for t in chosen])
+        value = np.clip(now + step, *np.transpose([TONES.get(t, (-MOST_VALUE, MOST_VALUE)) for t in chosen]))
         return (
             {
                 t: Estimate(v, s, a)
@@ -193,14 +197,11 @@ def choose_together(
     without : terms that are nothing
     """
     kept = tuple(t for t in terms if t not in without)
-    now = np.array([value_of(optics, t) for t in terms])
     while kept:
-        i, out = [terms.index(t) for t in kept], [j for j, t in enumerate(terms) if t not in kept]
-        # A term that is left out goes back to zero: its present value is taken out of the score.
-        hessian, score = equations.hessian[np.ix_(i, i)], equations.score[i] + equations.hessian[np.ix_(i, out)] @ now[out]
-        pulls, usual = equations.clusters[:, :, i], np.array([usual_size(t, value_of(optics, "k1")) for t in kept])
-        value, common = held_together(hessian, score, pulls.sum(axis=0), now[i], usual)
-        scatter = np.sqrt(np.diag(held_together(hessian, score, pulls.reshape(-1, len(i)), now[i], usual)[1]))
+        asked = equations.if_only(kept, optics)
+        now, usual = np.transpose([(value_of(optics, t), usual_size(t, value_of(optics, "k1"))) for t in kept])
+        value, common = held_together(asked.hessian, asked.score, asked.clusters.sum(axis=0), now, usual)
+        scatter = np.sqrt(np.diag(held_together(asked.hessian, asked.score, asked.clusters.reshape(-1, len(kept)), now, usual)[1]))
         sigma = np.maximum(np.sqrt(np.diag(common)), scatter)
         found = {t: Estimate(*map(float, x)) for t, *x in zip(kept, value, sigma, scatter, strict=True)}
         # How many times its uncertainty each is, and must be; the centre counts as one.
@@ -211,7 +212,7 @@ def choose_together(
         times |= {g: (max(abs(found[t].value) / found[t].sigma for t in g), of_lens) for g in (("k2",), CENTRE) if {*g} <= {*kept}}
         weak = {group: is_now / needed for group, (is_now, needed) in times.items() if is_now < needed}
         if not weak:
-            return found, dict(zip(kept, (value - now[i]).tolist(), strict=True))
+            return found, dict(zip(kept, (value - now).tolist(), strict=True))
         weakest = min(weak, key=lambda g: weak[g])
         kept = tuple(t for t in kept if t not in weakest)
     return {}, {}
@@ -267,15 +268,14 @@ def with_values(optics: Optics, values: Mapping[str, float]) -> Optics:
     if doubt is not None and "readout" in values:
         doubt[LENS_TERMS:] = doubt[:, LENS_TERMS:] = 0.0
     return replace(
-        optics, bow=bow, readout=values.get("readout", optics.readout), shutter=shutter, tone=tone, lens=lens, camera_covariance=doubt
+        optics, bow=bow, readout=values.get("readout", optics.readout), shutter=shutter, tone=tone, lens=lens,
+        camera_covariance=doubt if doubt is not None and doubt.any() else None,
     )  # fmt: skip
 
 
-def _reduced(
-    fit: Fit, follower: PlaneFollower, h: Float64, conditions: Conditions, terms: tuple[Term, ...], grain: float
-) -> tuple[Float64, Float64, Float64]:
+def _reduced(fit: Fit, follower: PlaneFollower, h: Float64, terms: tuple[Term, ...], grain: float) -> tuple[Float64, Float64, Float64]:
     """Normal equations of the shared terms with pose and blur eliminated: (m, m), (m,), (tiles, m)."""
-    rows = np.stack(list(rows_of(fit, follower, h, conditions, terms))).astype(np.float32)
+    rows = np.stack(list(rows_of(fit, follower, h, terms))).astype(np.float32)
     hessians, tile_score = fit.equations(np.concatenate([fit.jacobian, rows]))
     k = len(fit.jacobian)
     tile_score[:, k - 1] += _noise_pull(fit, h, grain, blur=0.05)
@@ -318,21 +318,14 @@ def _noise_pull(fit: Fit, h: Float64, grain: float, blur: float = 0.0, shutter: 
     return np.asarray(0.5 * min(grain, fit.grain()) * fit.tile_weights() * fit.gain**2 * change)
 
 
-def rows_of(fit: Fit, follower: PlaneFollower, h: Float64, conditions: Conditions, terms: tuple[Term, ...]) -> Iterator[Float64]:
+def rows_of(fit: Fit, follower: PlaneFollower, h: Float64, terms: tuple[Term, ...]) -> Iterator[Float64]:
     """Change of the predicted values per unit of each shared term, (N,)."""
     s, optics = fit.samples, follower.optics
     assert s is not None
     # Where nothing is predicted, gradients are not set.
     known = fit.seen[:, None]
-    frame_gradient, own_gradient = np.where(known, fit.prediction[:, 1:3], 0.0), np.where(known, fit.prediction[:, 4:6], 0.0)
-    seen = np.asarray(s.pixels + 0.5, np.float64)
-    plane = optics.plane(seen, h, conditions.movement)
-    at_reference = optics.project(plane, np.eye(3), follower.reference_movement)
-
-    def along(gradient: Float64, change: Float64) -> Float64:
-        return gradient[:, 0] * change[:, 0] + gradient[:, 1] * change[:, 1]
-
-    of_camera = camera_rows(fit, h, [LENS.index(t) for t in terms if t in LENS])
+    gradient = np.where(known, fit.prediction[:, 1:3], 0.0)
+    of_camera = camera_rows(fit, h, [CAMERA.index(t) for t in terms if t in CAMERA])
     for term in terms:
         if term == "shutter":
             row = np.asarray(fit.by_shutter(h), float)
@@ -341,11 +334,7 @@ def rows_of(fit: Fit, follower: PlaneFollower, h: Float64, conditions: Condition
             row = np.asarray(fit.by_tone(follower.bent(tone), tone, h), float) / TONE_STEP
         elif term in BOW:
             unit = (1.0, 0.0) if term == "bow_along" else (0.0, 1.0)
-            row = -along(frame_gradient, follower.bowed(unit).offset(s.ideal, h))
-        elif term == "readout":
-            rho, rho_reference = seen[:, 1] / optics.height - 0.5, at_reference[:, 1] / optics.height - 0.5
-            change = -rho[:, None] * flow(plane, conditions.movement) + rho_reference[:, None] * flow(plane, follower.reference_movement)
-            row = along(own_gradient, change)
+            row = -np.sum(gradient * follower.bowed(unit).offset(s.ideal, h), axis=1)
         else:
             row = next(of_camera)
         yield np.where(fit.seen, row, 0.0)
