@@ -14,6 +14,15 @@ def test_what_passes_becomes_an_occluder_with_keys_by_one_press(window: Page, li
     bench.step("inspect")
     window.get_by_test_id("ask-disagreements").click()
     expect(window.get_by_test_id("disagreements")).to_contain_text("is covered", timeout=60_000)
+    # What is offered is shown in the picture first, at a frame where it is there, and riding the surface from frame to frame.
+    offer = window.get_by_test_id("disagreements").get_by_role("button", name="is covered").first
+    bench.go_to(0)
+    offer.click()
+    shown = window.get_by_test_id("shape-offered")
+    expect(shown).to_be_visible()
+    assert bench.frame() > 0
+    offer.click()
+    expect(shown).to_have_count(0)
     window.get_by_test_id("disagreements").get_by_text("It is in front").first.click()
     expect(window.get_by_test_id("tool-occluder")).to_be_visible()
     until(window, lambda: live.http.get(f"/api/shots/{shot}/document").json()["occluders"])

@@ -172,3 +172,57 @@ def test_what_was_not_seen_is_not_held_against_the_plane(appearance):
     unseen = np.arange(len(appearance.centres)) < len(appearance.centres) // 2
     results = {n: altered(r, lambda tiles: np.where(unseen, np.nan, tiles)) for n, r in run(appearance, lambda n: None).items()}
     assert find_disagreements(appearance, results, 0, 19) == []
+
+
+def content_now_and_then(n: int, appearance, by: float = 0.1):
+    """Rows of print that run on the left all the time, and beside them a picture that changes in every fourth frame."""
+    at = appearance.centres
+    print_runs = np.all((at > (70, 110)) & (at < (240, 210)), axis=1)
+    picture_changes = np.all((at > (240, 110)) & (at < (330, 210)), axis=1) & (n % 4 == 0)
+    return np.where(print_runs | picture_changes, by, 1.0)
+
+
+def test_content_that_rests_at_times_belongs_to_what_runs_beside_it(appearance):
+    results = {n: result(n, content_now_and_then(n, appearance)) for n in FRAMES}
+    (found,) = find_disagreements(appearance, results, 0, 19)
+    assert found.kind == "content"
+    assert inside(found.outline, (120, 160))
+    assert inside(found.outline, (300, 160))
+    assert not inside(found.outline, (390, 160))
+
+
+def test_what_changes_now_and_then_is_neither_content_by_itself_nor_something_that_passes(appearance):
+    at = appearance.centres
+    changes = np.all((at > (240, 110)) & (at < (330, 210)), axis=1)
+    results = {n: result(n, np.where(changes & (n % 5 < 2), 0.1, 1.0)) for n in FRAMES}
+    assert find_disagreements(appearance, results, 0, 19) == []
+
+
+def test_what_passes_beside_content_is_not_cut_out_with_it(appearance):
+    """A post that comes over the edge of the running print for five frames of twenty: in front, not content."""
+    at = appearance.centres
+    print_runs = np.all((at > (70, 110)) & (at < (240, 210)), axis=1)
+    post = np.all((at > (240, 60)) & (at < (330, 260)), axis=1)
+    results = {n: result(n, np.where(print_runs | (post & (8 <= n <= 12)), 0.1, 1.0)) for n in FRAMES}
+    found = {d.kind: d for d in find_disagreements(appearance, results, 0, 19)}
+    assert set(found) == {"content", "passing"}
+    assert not inside(found["content"].outline, (300, 160))
+    assert inside(found["passing"].outline, (285, 160))
+    assert found["passing"].frames == (8, 12)
+
+
+def test_content_with_little_to_see_between_its_lines_is_outlined_as_one():
+    """Two lines of print on an even ground: samples lie in the lines alone, and the ground between is content as well."""
+    frame = np.full(SIZE[::-1], 0.3, np.float32)
+    texture = make_plate().frames[3]
+    for top in (80, 215):
+        frame[top : top + 30, 70:410] = texture[top : top + 30, 70:410]
+    region = np.zeros(SIZE[::-1], bool)
+    region[BOX[1] : BOX[3], BOX[0] : BOX[2]] = True
+    sparse = build_appearance(frame, region, Optics(*SIZE))
+    box = (60, 60, 420, 260)
+    (found,) = find_disagreements(sparse, run(sparse, lambda n: box), 0, 19)
+    assert found.kind == "content"
+    assert inside(found.outline, (240, 95))
+    assert inside(found.outline, (240, 160))
+    assert inside(found.outline, (240, 230))

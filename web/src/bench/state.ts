@@ -1,7 +1,7 @@
 /** What the Bench shows at this moment: frame, view, tool, selection. Not the document. */
 import { create } from "zustand";
 import type { CurveId } from "./model/curves";
-import type { Scope } from "./model/keyed";
+import type { Key, Scope } from "./model/keyed";
 import type { Density } from "./strip/layout";
 
 export type Shown = "plate" | "result" | "analysis" | "coverage" | "still" | "straight";
@@ -12,6 +12,8 @@ export type Against = { frame: "reference" | "before" | number | null; how: "bes
 export type Guide = "none" | "grid" | "chart";
 export type StepId = "prepare" | "outline" | "track" | "inspect" | "place" | "handover";
 export type Tool = "move" | "include" | "exclude" | "occluder" | "corners" | "point" | "line";
+/** An outline that is only offered: what it would become, riding the surface, and the frames it is there. */
+export type Offered = { kind: "exclude" | "occluder"; keys: readonly Key[]; span: readonly [number, number] };
 export type Selection =
   | { kind: "corner"; corner: number }
   | { kind: "points"; shape: string; indices: number[] }
@@ -57,6 +59,8 @@ export type BenchState = {
   /** A curve shown instead of the crops. */
   curve: CurveId | null;
   threshold: number | null;
+  /** The offer that is pointed at. */
+  offered: Offered | null;
   /** First and last frame picked in the strip. */
   picked: [number, number] | null;
   held: Held;
@@ -94,6 +98,7 @@ export const START: BenchState = {
   beside: null,
   curve: null,
   threshold: null,
+  offered: null,
   picked: null,
   held: "full",
   surface: null,

@@ -19,10 +19,13 @@ from verdigris.core.types import Bool, Float32, Float64, Int
 
 Kind = Literal["content", "passing"]
 DISAGREES = 0.4
-MOST_OF_THE_TIME = 0.5
+# So often content disagrees; beside content, so often is enough: it stands still at times, or looks as it did.
+MOST_OF_THE_TIME, NOW_AND_THEN = 0.5, 0.2
 MAP_PX = 8
 # What passes is there for so many frames that were looked at, and covers so much of the region, as a share, while it is.
 LEAST_FRAMES, LEAST_COVER = 2, 0.02
+# Of all the disagreement where it goes, as much is its own: what disagrees before and after as well is content.
+LEAST_OWN = 0.5
 # Frames at which it is outlined at most, and points of each outline.
 MOST_KEYS, KEY_POINTS = 9, 12
 
@@ -75,8 +78,10 @@ def find_disagreements(appearance: Appearance, results: Mapping[int, FrameResult
     against = known & (np.nan_to_num(agreement, nan=1.0) < DISAGREES)
     weight_lost = 1 - np.nan_to_num(agreement, nan=1.0)
     always = against.sum(axis=0) / np.maximum(known.sum(axis=0), 1) >= MOST_OF_THE_TIME
+    passing = _passers(appearance, against & ~always)
+    lasting = against & ~np.any(passing, axis=0) if passing else against
     patches = []
-    for tiles in _patches(appearance, always):
+    for tiles in _patches(appearance, lasting.sum(axis=0) / np.maximum(known.sum(axis=0), 1) >= NOW_AND_THEN, always):
         active = np.flatnonzero(against[:, tiles].any(axis=1))
         outline = _outline(appearance, tiles)
         if outline is not None and len(active):
@@ -85,7 +90,7 @@ def find_disagreements(appearance: Appearance, results: Mapping[int, FrameResult
             patches.append(
                 Disagreement("content", outline, span, share, float(weight_lost[:, tiles].mean()), (OutlineKey(span[0], outline),))
             )
-    for there in _passers(appearance, against & ~always):
+    for there in passing:
         when = np.flatnonzero(there.any(axis=1))
         outline = _outline(appearance, np.flatnonzero(there.any(axis=0)))
         if outline is not None:
@@ -129,7 +134,8 @@ def _passers(appearance: Appearance, against: Bool) -> list[Bool]:
 
     def shows(there: Bool) -> bool:
         each = there.sum(axis=1)
-        return bool(np.count_nonzero(each) >= LEAST_FRAMES and each[each > 0].mean() >= LEAST_COVER * against.shape[1])
+        own = there.sum() / against[:, there.any(axis=0)].sum()
+        return bool(np.count_nonzero(each) >= LEAST_FRAMES and each[each > 0].mean() >= LEAST_COVER * against.shape[1] and own >= LEAST_OWN)
 
     return [there for there in threads if shows(there)]
 
@@ -157,43 +163,33 @@ def _around(appearance: Appearance, tiles: Int) -> Float64:
     return np.asarray(middle + directions * (out + 0.5 * MAP_PX)[:, None])
 
 
-def _grid(appearance: Appearance) -> tuple[Float64, Float64]:
-    """Corner and pitch of a coarse map over the samples."""
-    return appearance.points.min(axis=0) - MAP_PX, np.array([MAP_PX, MAP_PX], float)
+def _patches(appearance: Appearance, which: Bool, surely: Bool) -> list[Int]:
+    """Groups of neighbouring tiles in each of which at least one is sure.
 
-
-def _mask(appearance: Appearance, which: Bool) -> tuple[Float32, Float64, Float64]:
-    """Coarse map (uint8) of the samples whose tile is marked."""
-    origin, pitch = _grid(appearance)
-    at = ((appearance.points[which[appearance.tiles]] - origin) / pitch).astype(int)
-    size = ((appearance.points.max(axis=0) - origin) / pitch).astype(int) + 3
-    mask = np.zeros((size[1], size[0]), np.uint8)
-    mask[at[:, 1], at[:, 0]] = 255
-    reach = max(3, int(np.sqrt(size[0] * size[1] / max(len(appearance.centres), 1)) / 2) | 1)
-    return cv2.morphologyEx(mask, cv2.MORPH_CLOSE, np.ones((reach, reach), np.uint8)), origin, pitch
-
-
-def _patches(appearance: Appearance, which: Bool) -> list[Int]:
-    """Groups of neighbouring tiles."""
-    if not np.any(which):
-        return []
-    mask, origin, pitch = _mask(appearance, which)
-    _, labels = cv2.connectedComponents(mask)
-    at = ((appearance.centres - origin) / pitch).astype(int)
-    groups: dict[int, list[int]] = {}
-    for tile in np.flatnonzero(which):
-        label = int(labels[at[tile, 1], at[tile, 0]])
-        groups.setdefault(label, []).append(int(tile))
-    return [np.array(g) for label, g in groups.items() if label]
+    References
+    ----------
+    Canny, A computational approach to edge detection, PAMI 8(6), 1986 (two thresholds).
+    """
+    labels = ndimage.label((which | surely).reshape(-1, appearance.across))[0].reshape(-1)
+    return [np.flatnonzero(labels == k) for k in np.unique(labels[surely])]
 
 
 def _outline(appearance: Appearance, tiles: Int) -> Float64 | None:
-    which = np.zeros(len(appearance.centres), bool)
-    which[tiles] = True
-    mask, origin, pitch = _mask(appearance, which)
+    """Outline of what some tiles look at, (N, 2) ideal reference px; None when that is hardly anything."""
+    low, high = appearance.points.min(axis=0), appearance.points.max(axis=0)
+    origin = low - MAP_PX
+    wide, tall = ((high - low) / MAP_PX).astype(int) + 3
+    mask = np.zeros((tall, wide), np.uint8)
+    for tile in tiles:
+        # Samples lie where there is something to be seen: between them a tile is its own as well.
+        at = ((appearance.points[appearance.tiles == tile] - origin) / MAP_PX).astype(np.int32)
+        if len(at):
+            cv2.fillConvexPoly(mask, cv2.convexHull(at), (255,))
+    reach = max(3, int(max(wide, tall) / appearance.across / 2) | 1)
+    mask = cv2.morphologyEx(mask, cv2.MORPH_CLOSE, np.ones((reach, reach), np.uint8))
     contours, _ = cv2.findContours(mask, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
     if not contours:
         return None
     largest = max(contours, key=cv2.contourArea)
     simple = cv2.approxPolyDP(largest, 1.2, True).reshape(-1, 2)
-    return np.asarray((simple + 0.5) * pitch + origin) if len(simple) >= 3 else None
+    return np.asarray((simple + 0.5) * MAP_PX + origin) if len(simple) >= 3 else None

@@ -64,6 +64,7 @@ export function useShapes(live = true): Shapes {
   const step = useBench((s) => s.step);
   const scope = useBench((s) => s.scope);
   const holdRaw = useBench((s) => s.holdRaw);
+  const offered = useBench((s) => s.offered);
   const drafts = useDrafts((s) => (live ? s.shapes : NO_DRAFTS));
 
   const kept = useMemo((): Shapes => {
@@ -94,6 +95,10 @@ export function useShapes(live = true): Shapes {
       const points = pointsAt(frame, keysOf(o), poseOf(o));
       const smooth = o.outline === "smooth";
       shapes.push({ id, kind: "occluder", name: o.name, points, line: drawn(points, smooth), smooth, editable: outlining, keys: o.keys.map((k) => k.frame) });
+    }
+    if (surface && offered && frame >= offered.span[0] && frame <= offered.span[1]) {
+      const points = pointsAt(frame, offered.keys, planePose);
+      shapes.push({ id: "offered", kind: offered.kind, name: "Offered", points, line: points, smooth: false, editable: false, keys: [] });
     }
     const corners = surface ? (holdRaw ? cornersAt({ ...surface, corrections: [] }, followedFrames, frame) : cornersAt(surface, frames, frame)) : null;
 
@@ -162,7 +167,7 @@ export function useShapes(live = true): Shapes {
         }
       },
     };
-  }, [document, edit, followedFrames, frame, frames, framesOf, holdRaw, scope, step, surface]);
+  }, [document, edit, followedFrames, frame, frames, framesOf, holdRaw, offered, scope, step, surface]);
 
   return useMemo(
     () => ({
