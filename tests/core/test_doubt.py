@@ -8,9 +8,16 @@ import pytest
 from bench.tracking.cases import Recipe, a_photograph, make
 from bench.tracking.render import Camera
 from tests.core.test_camera import errors
+from verdigris.core.geometry.homography import homography_from_quads
 from verdigris.core.matte.occlusion import region_mask
+from verdigris.core.tracking.align import fit_at
+from verdigris.core.tracking.appearance import build_appearance
+from verdigris.core.tracking.doubt import seen_box
+from verdigris.core.tracking.fit import Conditions
 from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.frame_pictures import KeptPictures
 from verdigris.core.tracking.frame_result import FrameResult
+from verdigris.core.tracking.optics import STILL, Optics
 
 SMALL = Recipe(count=9, reference=4, size=(640, 360), scale=0.34, camera=Camera(noise=2.0))
 
@@ -75,3 +82,50 @@ def test_a_wholly_covered_plane_is_lost_with_a_reason(plain):
     results = first_look(plain, np.ones(plain.frames[0].shape, bool))
     assert all(r.status == "lost" and r.reason for r in results)
     assert all(r.corners is None and r.sigma_px is None and r.margin_px is None for r in results)
+
+
+def test_what_looks_flat_where_the_reference_does_not_is_not_taken_for_seen(plain):
+    """Gain lets any flat patch pass for print that has faded away: it holds nothing."""
+    height, width = plain.frames[0].shape
+    pictures = [AnalysisPicture.of(f.astype(np.float32) / 255) for f in plain.frames]
+    region, n = region_mask(plain.include, plain.exclude, None, width, height), plain.reference + 1
+    appearance = build_appearance(pictures[plain.reference].values, region, Optics(width, height))
+    h = homography_from_quads(plain.truth[plain.reference], plain.truth[n])
+    found = fit_at(appearance, Optics(width, height), KeptPictures(pictures[n].values), h, Conditions(STILL, STILL), "perspective")
+    assert found is not None
+    fit = found[0]
+    whole = seen_box(fit)
+    across = appearance.across
+    fit.gain.reshape(across, across)[:, across // 2 :] = 0.05
+    half = seen_box(fit)
+    assert half[0] == pytest.approx(whole[0], abs=0.15)
+    middle = (whole[0, 0] + whole[1, 0]) / 2
+    assert half[1, 0] == pytest.approx(middle, abs=0.25)
+    assert half[1, 1] == pytest.approx(whole[1, 1], abs=0.15)
+
+
+@pytest.fixture(scope="module")
+def half_behind(plain):
+    """Behind something dark and even that nobody outlined: the right half of the plane in every frame but the reference."""
+    height, width = plain.frames[0].shape
+    edge = int(plain.truth[plain.reference].mean(axis=0)[0])
+    dark = np.broadcast_to((18 + 12 * np.linspace(0, 1, height))[:, None], (height, width - edge)).round().astype(np.uint8)
+    grain = np.random.default_rng(5).integers(-2, 3, (len(plain.frames), height, width - edge))
+    frames = []
+    for n, frame in enumerate(plain.frames):
+        shown = frame.copy()
+        if n != plain.reference:
+            shown[:, edge:] = np.clip(dark.astype(int) + grain[n], 0, 255).astype(np.uint8)
+        frames.append(shown)
+    return replace(plain, frames=frames), edge
+
+
+def test_a_plane_half_behind_something_flat_is_unsure_on_that_side_or_lost(half_behind):
+    plate, _ = half_behind
+    for r in first_look(plate):
+        if r.status == "lost":
+            continue
+        assert r.sigma_px is not None
+        assert r.sigma_px[[1, 2]].mean() > 2 * r.sigma_px[[0, 3]].mean()
+        off = np.linalg.norm(r.corners - plate.truth[r.frame], axis=1)
+        assert np.all(off < 4 * r.sigma_px)

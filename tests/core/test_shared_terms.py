@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from verdigris.core.tracking.camera_doubt import LENS_TERMS, held_together, usual_size, with_doubt
 from verdigris.core.tracking.optics import Optics
 from verdigris.core.tracking.shared_terms import BOW, LENS, TERMS, TONE, Equations, choose_terms, choose_together, value_of, with_values
 
@@ -104,3 +105,101 @@ def test_every_term_is_read_as_it_was_set():
     assert {t: value_of(again, t) for t in TERMS} == pytest.approx(values | {"tilt": -0.2})
     assert {t: value_of(OPTICS, t) for t in TERMS} == dict.fromkeys(TERMS, 0.0)
     assert not any(OPTICS.tone[i] for i, _ in enumerate(TONE))
+
+
+def quadratic(hessian, truth, now) -> tuple[np.ndarray, np.ndarray]:
+    """Equations of an error that is exactly a parabola with its lowest point at the truth, around present values."""
+    h = np.asarray(hessian, float)
+    return h, h @ (np.asarray(truth, float) - np.asarray(now, float))
+
+
+def test_terms_that_are_left_out_give_their_share_back():
+    """Three that do each other's work: without one, the others are what least squares would say if it had never been there."""
+    terms = ("readout", "k1", "bow_along")
+    now = {"readout": 0.1, "k1": -0.05, "bow_along": 0.004}
+    here = with_values(OPTICS, now)
+    h, score = quadratic([[4, 1, 0.5], [1, 3, 1], [0.5, 1, 5]], [0.3, -0.12, 0.01], list(now.values()))
+    e = Equations(h, score, np.zeros((2, 3, 3)), 1.0, terms)
+    kept = e.if_only(("readout", "bow_along"), here)
+    assert kept.terms == ("readout", "bow_along")
+    step = np.linalg.solve(kept.hessian, kept.score)
+    # By hand: the parabola, cut where k1 is nothing.
+    i = [0, 2]
+    gradient = h[np.ix_(i, [0, 1, 2])] @ np.array([0.3, -0.12, 0.01])
+    assert np.array([0.1, 0.004]) + step == pytest.approx(np.linalg.solve(h[np.ix_(i, i)], gradient))
+    # With all of them nothing is given back.
+    assert np.linalg.solve(e.if_only(terms, here).hessian, e.if_only(terms, here).score) == pytest.approx([0.2, -0.07, 0.006])
+
+
+def test_what_terms_promise_is_what_a_parabola_would_lose():
+    h, score = quadratic([[4, 1], [1, 3]], [0.3, -0.12], [0, 0])
+    truth = np.array([0.3, -0.12])
+    e = Equations(h, score, np.zeros((1, 1, 2)), 10.0, ("readout", "k1"))
+    assert e.promise == pytest.approx(truth @ h @ truth / 10, rel=1e-6)
+    assert e.only(()).promise == 0.0
+    # More terms never promise less.
+    assert e.only(("readout",)).promise <= e.promise
+
+
+USUAL = np.array([1.0, 0.1])
+
+
+def pulls_of(scatter, seed=3) -> np.ndarray:
+    return np.random.default_rng(seed).standard_normal((400, 2)) * np.asarray(scatter) / 20
+
+
+def test_much_that_is_sure_says_what_the_terms_are_and_little_leaves_them_what_they_usually_are():
+    truth, now = np.array([0.4, -0.12]), np.array([0.1, 0.0])
+    h, score = quadratic(np.diag([1e6, 1e7]), truth, now)
+    value, covariance = held_together(h, score, pulls_of([1e3, 3e3]), now, USUAL)
+    assert value == pytest.approx(truth, rel=0.02)
+    assert np.all(np.sqrt(np.diag(covariance)) < 0.1 * USUAL)
+    # The same figures with a thousandth of what they say: nothing is known, and nothing is the best guess.
+    h, score = quadratic(np.diag([1e-3, 1e-2]), truth, now)
+    value, covariance = held_together(h, score, pulls_of([1e-1, 1e-1]), now, USUAL)
+    assert np.all(np.abs(value) < 0.05 * np.abs(truth))
+    assert np.sqrt(np.diag(covariance)) == pytest.approx(USUAL, rel=0.05)
+
+
+def test_what_cannot_be_told_apart_is_shared_out_by_what_is_usual():
+    """Both do exactly the same: the sum is known, and each gets of it as its square."""
+    row = np.array([[1.0, 1.0]])
+    h, score = quadratic(1e6 * row.T @ row, [0.3, 0.0], [0.0, 0.0])
+    pulls = np.random.default_rng(4).standard_normal((400, 1)) * 1e3 / 20 * row
+    value, covariance = held_together(h, score, pulls, np.zeros(2), np.array([0.2, 0.1]))
+    assert value.sum() == pytest.approx(0.3, rel=0.02)
+    assert value[0] / value[1] == pytest.approx(4.0, rel=0.05)
+    assert covariance.sum() < 0.01 * covariance[0, 0]
+    assert covariance[0, 1] < 0
+
+
+def test_the_present_values_do_not_lead_the_answer():
+    """A parabola is the same one from wherever it is looked at."""
+    truth = np.array([0.3, -0.1])
+    hessian = np.array([[2e4, 3e3], [3e3, 5e5]])
+    from_here = [
+        held_together(*quadratic(hessian, truth, now), pulls_of([150, 700]), np.array(now), USUAL)[0] for now in ([0, 0], [0.5, -0.2])
+    ]
+    assert from_here[0] == pytest.approx(from_here[1], rel=1e-6)
+
+
+def test_a_second_lens_term_is_usual_beside_a_first_one_only():
+    assert usual_size("k2", -0.2) == pytest.approx(2 * usual_size("k2", 0.1))
+    assert usual_size("k2", 0.0) < 0.02 * usual_size("k1", 0.0)
+    assert usual_size("cx", -0.2) == usual_size("cy", 0.1)
+    assert usual_size("readout", -0.2) == 1.0
+
+
+def test_doubt_of_a_camera_goes_with_what_it_was_about():
+    lens = with_doubt(with_values(OPTICS, {"k1": -0.1, "readout": 0.3}), lens=1e-4 * np.eye(LENS_TERMS), readout=0.01)
+    assert lens.camera_covariance is not None
+    # A read-out that is said anew is said with its own doubt; the lens's stays.
+    again = with_values(lens, {"readout": 0.2}).camera_covariance
+    assert again is not None
+    assert np.diag(again) == pytest.approx([*[1e-4] * LENS_TERMS, 0.0])
+    # Without a lens there is nothing to doubt in it.
+    plain = with_values(lens, {"k1": 0.0}).camera_covariance
+    assert plain is not None
+    assert np.diag(plain) == pytest.approx([*[0.0] * LENS_TERMS, 0.01])
+    assert with_values(lens, {"k1": 0.0, "readout": 0.0}).camera_covariance is None
+    assert with_values(lens, {"shutter": 0.02}).camera_covariance == pytest.approx(lens.camera_covariance)

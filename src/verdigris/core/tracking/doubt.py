@@ -38,7 +38,8 @@ def seen_box(fit: Fit) -> Float64:
     some = np.s_[:: max(1, len(fit.weights) // 4000)]
     at = fit.normaliser[0, 0] * fit.samples.ideal[some] + fit.normaliser[:2, 2]
     slope = np.where(fit.weights[some, None] > 0, fit.prediction[some, 1:3], 0.0)
-    pull = fit.weights[some] * np.sum(slope**2, axis=1)
+    # What looks flat here, where the reference does not, holds nothing.
+    pull = fit.weights[some] * fit.gain[fit.samples.tiles[some]] ** 2 * np.sum(slope**2, axis=1)
     box = np.zeros((2, 2))
     for axis in (0, 1):
         order = np.argsort(at[:, axis])
