@@ -26,12 +26,15 @@ class Recorder:
     reference_frame = 0
     plane_corners = CORNERS
 
-    def __init__(self, speed=lambda n, count: 0.0, readout=0.0):
-        self.asked, self.speed, self.optics = [[]], speed, SimpleNamespace(readout=readout, is_plain=True)
+    def __init__(self, speed=lambda n, count: 0.0, readout=0.0, turn=0.0):
+        """`speed` is in px a frame to the right; with a `turn`, what is lower moves the more by it, px a frame and px."""
+        self.asked, self.speed, self.turn = [[]], speed, turn
+        self.optics = SimpleNamespace(readout=readout, is_plain=True)
 
     def movement_at(self, n, results):
         v = np.zeros((3, 3))
         v[0, 2] = self.speed(n, sum(thorough for _, thorough in self.asked[-1]))
+        v[0, 1] = self.turn * (v[0, 2] != 0)
         return Movement(v, STILL.a)
 
     def under(self, optics, movement):
@@ -86,10 +89,23 @@ def test_a_quick_pass_over_all_frames_leads_the_thorough_one(monkeypatch, known)
     assert follower.asked[1] == [(n, False) for n in FRAMES[1:]] + [(n, True) for n in FRAMES[1:]]
 
 
-@pytest.mark.parametrize(("readout", "speed", "again"), [(0.0, 2.0, True), (0.0, 0.2, False), (0.8, 0.2, True), (0.8, 0.02, False)])
-def test_only_frames_that_were_thought_to_move_otherwise_are_looked_at_a_third_time(monkeypatch, known, readout, speed, again):
-    """What a movement is off by matters through the rows, a tenth of it through the smear; a quarter of the doubt is enough."""
-    follower = Recorder(lambda n, count: speed if n >= 20 and count < 39 else 0.0, readout)
+@pytest.mark.parametrize(
+    ("readout", "speed", "turn", "again"),
+    [
+        (0.0, 2.0, 0.0, True),
+        (0.0, 0.2, 0.0, False),
+        # All rows move alike: one later than the other is a shear, which the pose has in it.
+        (0.8, 0.2, 0.0, False),
+        (0.8, 2.0, 0.0, True),
+        # What turns shows through the rows long before it does in the smear.
+        (0.8, 0.01, 0.001, True),
+        (0.0, 0.01, 0.001, False),
+        (0.8, 0.01, 0.0001, False),
+    ],
+)
+def test_only_frames_that_were_thought_to_move_otherwise_are_looked_at_a_third_time(monkeypatch, known, readout, speed, turn, again):
+    """What a movement is off by unevenly matters through the rows, a tenth of it through the smear; a quarter of the doubt is enough."""
+    follower = Recorder(lambda n, count: speed if n >= 20 and count < 39 else 0.0, readout, turn)
     look(monkeypatch, follower, known, [calibration(False)])
     asked = [n for n, thorough in follower.asked[1] if thorough]
     assert asked[:29] == list(FRAMES[1:])

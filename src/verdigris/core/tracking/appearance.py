@@ -12,8 +12,9 @@ import cv2
 import numpy as np
 from scipy.interpolate import RectBivariateSpline
 
+from verdigris.core.geometry.bounds import bounds
 from verdigris.core.geometry.homography import apply_homography
-from verdigris.core.geometry.resample import resample
+from verdigris.core.geometry.resample import TAPS, resample
 from verdigris.core.tracking.optics import STILL, Movement, Optics
 from verdigris.core.tracking.tone import Tone, encode_table, to_code, to_light
 from verdigris.core.types import Bool, Float32, Float64, Int
@@ -99,8 +100,8 @@ def build_appearance(
     ys, xs = (a[np.concatenate([chosen, others])] for a in (ys, xs))
     points = np.stack([xs + 0.5, ys + 0.5], axis=1) + crop.origin
     across = int(np.clip(np.sqrt(len(chosen) / 60), 2, 10))
-    low, high = points[: len(chosen)].min(axis=0), points[: len(chosen)].max(axis=0) + 1e-6
-    cell = np.clip(((points - low) / (high - low) * across).astype(np.int64), 0, across - 1)
+    low, high = bounds(points[: len(chosen)])
+    cell = np.clip(((points - low) / (high + 1e-6 - low) * across).astype(np.int64), 0, across - 1)
     tiles = cell[:, 1] * across + cell[:, 0]
     order = np.argsort(tiles, kind="stable")
     points, tiles, depths = points[order], tiles[order], depth[ys, xs][order].astype(np.float32)
@@ -114,8 +115,8 @@ def build_appearance(
 
 def under_other_optics(known: Appearance, values: Float32, optics: Optics, move: Movement) -> Appearance:
     """The same samples of a reference picture seen through other optics, so that fits under both can be held against each other."""
-    low, high = np.floor(known.seen.min(axis=0)).astype(int) - 1, np.ceil(known.seen.max(axis=0)).astype(int) + 1
-    crop = _Crop.of((low[0], low[1], high[0], high[1]), optics, move)
+    low, high = bounds(known.seen)
+    crop = _Crop.of((*(np.floor(low).astype(int) - 1), *(np.ceil(high).astype(int) + 1)), optics, move)
     points = known.seen if crop.at is None else optics.plane(known.seen, np.eye(3), move)
     return replace(
         known, origin=crop.origin, pyramid=Pyramid(crop.light(values, optics.tone)), table=encode_table(optics.tone), points=points,
@@ -165,7 +166,7 @@ class Pyramid:
 
 def _centres(points: Float64, tiles: Int, across: int) -> Float64:
     """Middles of the tiles' samples, (tiles, 2). A tile without samples keeps its number, so that tiles mean the same in all frames."""
-    low, high = points.min(axis=0), points.max(axis=0)
+    low, high = bounds(points)
     mass = np.bincount(tiles, minlength=across * across)
     middles = (np.stack(np.meshgrid(np.arange(across), np.arange(across)), axis=-1).reshape(-1, 2) + 0.5) / across
     sums = np.stack([np.bincount(tiles, points[:, i], across * across) for i in (0, 1)], axis=1)
@@ -174,7 +175,7 @@ def _centres(points: Float64, tiles: Int, across: int) -> Float64:
 
 def _normaliser(points: Float64) -> Float64:
     """Similarity that brings points to about -1..1, (3, 3)."""
-    low, high = points.min(axis=0), points.max(axis=0)
+    low, high = bounds(points)
     middle, s = (low + high) / 2, 2.0 / max(float(np.hypot(*(high - low))), 8.0)
     return np.array([[s, 0, -s * middle[0]], [0, s, -s * middle[1]], [0, 0, 1]])
 
@@ -205,8 +206,9 @@ class _Crop:
             return cls(np.array([left, top], float), (right - left, bottom - top), None)
         rim = np.array([[x, y] for x in np.linspace(x0, x1, 9) for y in np.linspace(y0, y1, 9)])
         ideal = optics.plane(rim, np.eye(3), move)
-        left, top = np.floor(ideal.min(axis=0)).astype(int) - MARGIN_PX
-        right, bottom = np.ceil(ideal.max(axis=0)).astype(int) + MARGIN_PX
+        low, high = bounds(ideal)
+        left, top = np.floor(low).astype(int) - MARGIN_PX
+        right, bottom = np.ceil(high).astype(int) + MARGIN_PX
         width, height = int(right - left), int(bottom - top)
         # Lens and rows bend slowly: a coarse grid says where everything is seen.
         x, y = (np.arange(-1, -(-n // GRID_PX) + 2) * float(GRID_PX) for n in (width, height))
@@ -219,7 +221,11 @@ class _Crop:
         """Linear light of code values (H, W)."""
         if self.at is None:
             return to_light(np.ascontiguousarray(values[self._part]), tone)
-        return resample(to_light(values, tone), self.at)
+        # Only what is looked at, and what the taps reach around it, is made light.
+        least, most = bounds(self.at)
+        x0, y0 = np.clip(least.astype(int) - TAPS, 0, np.array(values.shape[::-1]) - 1)
+        x1, y1 = np.maximum(most.astype(int) + TAPS, (x0 + 1, y0 + 1))
+        return resample(to_light(np.ascontiguousarray(values[y0:y1, x0:x1]), tone), self.at - np.array([x0, y0], np.float32))
 
     def mask(self, region: Bool) -> Bool:
         """What belongs to a region (H, W)."""

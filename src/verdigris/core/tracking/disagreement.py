@@ -13,6 +13,7 @@ import cv2
 import numpy as np
 from scipy import ndimage
 
+from verdigris.core.geometry.bounds import bounds
 from verdigris.core.tracking.appearance import Appearance
 from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.core.types import Bool, Float32, Float64, Int
@@ -176,7 +177,7 @@ def _patches(appearance: Appearance, which: Bool, surely: Bool) -> list[Int]:
 
 def _outline(appearance: Appearance, tiles: Int) -> Float64 | None:
     """Outline of what some tiles look at, (N, 2) ideal reference px; None when that is hardly anything."""
-    low, high = appearance.points.min(axis=0), appearance.points.max(axis=0)
+    low, high = bounds(appearance.points)
     origin = low - MAP_PX
     wide, tall = ((high - low) / MAP_PX).astype(int) + 3
     mask = np.zeros((tall, wide), np.uint8)

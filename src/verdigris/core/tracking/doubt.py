@@ -26,7 +26,7 @@ NEAR_SIGMAS = 1.0
 # How far corners usually lie outside of the samples, in half sizes of what is seen.
 USUAL_REACH = 0.3
 # How quickly doubt grows with the distance beyond that.
-REACH_GROWTH = 2.5
+REACH_GROWTH = 1.5
 # A bend that moves one corner may move every other one by this share of that: where it seems to leave one alone is mere chance.
 SHARED_BEND = 0.4
 

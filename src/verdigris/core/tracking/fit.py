@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 import numba
 import numpy as np
 
+from verdigris.core.geometry.bounds import bounds
 from verdigris.core.tracking.appearance import Appearance, frame_normaliser
 from verdigris.core.tracking.bow import Bow
 from verdigris.core.tracking.frame_pictures import FramePictures
@@ -109,8 +110,9 @@ def box_of(appearance: Appearance, optics: Optics, h: Float64, move: Movement) -
     if len(at) < 20:
         return None
     margin = 24
-    x0, y0 = np.maximum(np.floor(at.min(axis=0)).astype(int) - margin, 0)
-    x1, y1 = np.minimum(np.ceil(at.max(axis=0)).astype(int) + margin, [optics.width, optics.height])
+    low, high = bounds(at)
+    x0, y0 = np.maximum(np.floor(low).astype(int) - margin, 0)
+    x1, y1 = np.minimum(np.ceil(high).astype(int) + margin, [optics.width, optics.height])
     return (int(x0), int(y0), int(x1), int(y1)) if x1 - x0 > 8 and y1 - y0 > 8 else None
 
 

@@ -8,7 +8,7 @@ from verdigris.core.types import Float64
 
 LEAST_SHARE = 0.01
 LEAST_GOOD = 0.15
-MOST_SIGMA_PX = 2.5
+MOST_SIGMA_PX = 2.0
 
 
 def reason_against(a: Alignment, corners: Float64, sigma: Float64, size: tuple[int, int]) -> str:

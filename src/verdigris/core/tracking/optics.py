@@ -104,13 +104,11 @@ class Optics:
 
     def plane(self, seen: Float64, h: Float64, move: Movement) -> Float64:
         """Points of the plane, ideal reference px (N, 2), seen at plate px (N, 2)."""
-        q = np.concatenate([self.ideal(seen), np.ones((len(seen), 1))], axis=1)
-        m0, m1, m2 = move.back(h)
-        p = q @ m0.T
-        if self.readout and not move.is_still:
-            times = self.row_time(seen[:, 1])[:, None]
-            p = p + times * (q @ m1.T) + times**2 * (q @ m2.T)
-        return np.asarray(p[:, :2] / p[:, 2:])
+        readout = 0.0 if move.is_still else self.readout
+        rows, ideal = np.ascontiguousarray(seen[:, 1], float), np.ascontiguousarray(self.ideal(seen), float)
+        out = np.empty((len(seen), 2))
+        _plane(ideal, rows, *move.back(h), readout, float(self.height), out)
+        return out
 
     def log(self, m: Float64) -> Float64:
         """Generator of a map near the identity, (3, 3), trace free; zero when there is none.
@@ -190,6 +188,24 @@ def _project(points, h0, h1, h2, readout, height, lens, out):  # type: ignore[no
             t = readout * (min(max(py / height, -1.0), 2.0) - 0.5)
         out[i, 0] = px
         out[i, 1] = py
+
+
+@numba.njit(cache=True, nogil=True)
+def _plane(ideal, rows, m0, m1, m2, readout, height, out):  # type: ignore[no-untyped-def]
+    """Each point at the time of the row it is seen in; `m1`, `m2` are the inverse's change per frame and half its second."""
+    for i in range(ideal.shape[0]):
+        x, y, t = ideal[i, 0], ideal[i, 1], 0.0
+        if readout != 0.0:
+            t = readout * (min(max(rows[i], -height), 2 * height) / height - 0.5)
+        u = m0[0, 0] * x + m0[0, 1] * y + m0[0, 2] + t * (m1[0, 0] * x + m1[0, 1] * y + m1[0, 2])
+        v = m0[1, 0] * x + m0[1, 1] * y + m0[1, 2] + t * (m1[1, 0] * x + m1[1, 1] * y + m1[1, 2])
+        w = m0[2, 0] * x + m0[2, 1] * y + m0[2, 2] + t * (m1[2, 0] * x + m1[2, 1] * y + m1[2, 2])
+        if t != 0.0:
+            u += t * t * (m2[0, 0] * x + m2[0, 1] * y + m2[0, 2])
+            v += t * t * (m2[1, 0] * x + m2[1, 1] * y + m2[1, 2])
+            w += t * t * (m2[2, 0] * x + m2[2, 1] * y + m2[2, 2])
+        out[i, 0] = u / w
+        out[i, 1] = v / w
 
 
 def flow(points: Float64, move: Movement) -> Float64:

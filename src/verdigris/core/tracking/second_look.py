@@ -172,7 +172,9 @@ def _restless(follower: PlaneFollower, results: Mapping[int, FrameResult]) -> se
             continue
         now = follower.movement_at(n, results)
         change = flow(follower.plane_corners, now) - flow(follower.plane_corners, r.evidence.movement)
-        moved = np.linalg.norm(change, axis=1) * (0.5 * follower.optics.readout + SMEARED)
+        # What all rows would move alike by, one later than the other, is a shear: the pose has taken that already.
+        uneven = np.linalg.norm(change - change.mean(axis=0), axis=1)
+        moved = 0.5 * abs(follower.optics.readout) * uneven + SMEARED * np.linalg.norm(change, axis=1)
         if np.any(moved > RESTING * np.maximum(r.sigma_px, REST_PX)):
             frames.add(n)
     return frames

@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 import cv2
 import numpy as np
 
+from verdigris.core.geometry.bounds import bounds
 from verdigris.core.geometry.homography import apply_homography, homography_from_quads
 from verdigris.core.geometry.quad import signed_area
 from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
@@ -235,8 +236,9 @@ def region_at(follower: PlaneFollower, evidence: Evidence) -> tuple[Bool, float]
     outline = np.concatenate([c.reshape(-1, 2) for c in rim]).astype(np.float64) + 0.5
     plane = optics.plane(outline, np.eye(3), follower.reference_movement)
     at = optics.project(plane, evidence.pose, evidence.movement)
-    x0, y0 = np.clip(np.floor(at.min(axis=0)).astype(int), 0, [optics.width, optics.height])
-    x1, y1 = np.clip(np.ceil(at.max(axis=0)).astype(int), 0, [optics.width, optics.height])
+    low, high = bounds(at)
+    x0, y0 = np.clip(np.floor(low).astype(int), 0, [optics.width, optics.height])
+    x1, y1 = np.clip(np.ceil(high).astype(int), 0, [optics.width, optics.height])
     if x1 - x0 < 2 or y1 - y0 < 2:
         return region, 0.0
     grid = np.stack(np.meshgrid(np.arange(x0, x1) + 0.5, np.arange(y0, y1) + 0.5), axis=-1).reshape(-1, 2)
@@ -255,7 +257,8 @@ def region_at(follower: PlaneFollower, evidence: Evidence) -> tuple[Bool, float]
 def _tile_of(follower: PlaneFollower, plane: Float64) -> Int:
     """The tile of the region that points (N, 2), ideal reference px, lie on."""
     points, across = follower.appearance.points, follower.appearance.across
-    low, high = points.min(axis=0), points.max(axis=0) + 1e-6
+    low, high = bounds(points)
+    high += 1e-6
     cell = np.clip(((plane - low) / (high - low) * across).astype(np.int64), 0, across - 1)
     return np.asarray(cell[:, 1] * across + cell[:, 0])
 
