@@ -155,3 +155,20 @@ def test_a_picture_is_straightened_as_exactly_as_point_by_point():
     inside = np.all((at > 8) & (at < np.array([WIDTH, HEIGHT]) - 8), axis=-1)
     assert np.abs(shown_by(made, 1) - exact)[inside].max() < 1e-4
     assert inside.mean() > 0.8
+
+
+@pytest.mark.parametrize("box", [(60, 40, 580, 320), (0, 0, 120, 90), (500, 250, 640, 360)])
+@pytest.mark.parametrize("readout", [0.0, 0.5])
+def test_only_the_part_that_is_looked_at_is_read_and_it_is_the_same(box, readout):
+    """Through a lens, in the middle and at the picture's corners: as if the whole picture had been made light and read."""
+    picture = photograph(3)
+    optics = Optics(WIDTH, HEIGHT, lens=Lens.of_picture(WIDTH, HEIGHT, -0.15, 0.03), readout=readout)
+    move = Movement(np.array([[0.0, 0.01, 14.0], [-0.01, 0.0, -6.0], [0.0, 0.0, 0.0]]), STILL.a)
+    made = build_appearance(picture, region(*box), optics, move)
+    height, width = made.pyramid.softened(0).shape
+    y, x = np.mgrid[0:height, 0:width] + 0.5
+    at = optics.project(np.stack([x.ravel(), y.ravel()], axis=1) + made.origin, np.eye(3), move).reshape(height, width, 2)
+    whole = resample(to_light(picture, SRGB), at.astype(np.float32))
+    assert cv2.GaussianBlur(whole, (0, 0), float(np.sqrt(VARIANCES[0])), borderType=cv2.BORDER_REFLECT_101) == pytest.approx(
+        made.pyramid.softened(0), abs=2e-4
+    )

@@ -5,6 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from verdigris.core.geometry.bounds import bounds
 from verdigris.core.geometry.corrections import CornerCorrection, correction_offsets
 from verdigris.core.geometry.homography import apply_homography, fit_homography, homography_from_quads, unit_square_to
 from verdigris.core.geometry.quad import find_quad_problem, grow_quad, signed_area, surface_aspect
@@ -136,3 +137,15 @@ def test_between_two_corrections_the_offset_goes_from_one_to_the_other():
 def test_the_unit_square_goes_to_the_quad_in_corner_order():
     h = unit_square_to(SQUARE)
     assert np.allclose(apply_homography(h, np.array([[0.0, 0], [1, 0], [1, 1], [0, 1]])), SQUARE)
+
+
+@given(st.lists(st.tuples(st.floats(-1e4, 1e4), st.floats(-1e4, 1e4)), min_size=1, max_size=30))
+def test_the_box_around_points_touches_them_on_every_side(points):
+    at = np.array(points)
+    low, high = bounds(at)
+    assert np.all(at >= low)
+    assert np.all(at <= high)
+    assert {*low.tolist(), *high.tolist()} <= {*at.ravel().tolist()}
+    grid_low, grid_high = bounds(at.reshape(1, -1, 2))
+    assert np.array_equal(grid_low, low)
+    assert np.array_equal(grid_high, high)

@@ -26,7 +26,7 @@ def test_what_holds_is_believed():
         (ALIGNMENT, SQUARE * 200, SURE, "cross or collapse"),
         (replace(ALIGNMENT, share_used=LEAST_SHARE / 5), SQUARE, SURE, "Only 0 % of the region can be compared"),
         (replace(ALIGNMENT, good_share=LEAST_GOOD / 3), SQUARE, SURE, "Only 5 % of what shows looks like"),
-        (ALIGNMENT, SQUARE, np.array([0.1, MOST_SIGMA_PX + 0.6, 0.1, 0.1]), "unsure by 3.1 px"),
+        (ALIGNMENT, SQUARE, np.array([0.1, MOST_SIGMA_PX + 0.6, 0.1, 0.1]), "unsure by 2.6 px"),
         (replace(ALIGNMENT, converged=False), SQUARE, np.full(4, MOST_SIGMA_PX + 0.1), "did not settle"),
     ],
 )

@@ -30,6 +30,20 @@ def test_points_come_back_from_where_they_are_seen(optics, scale):
     assert np.abs(optics.plane(seen, POSE, move) - GRID).max() < 0.02
 
 
+@pytest.mark.parametrize("optics", [Optics(1280, 720), Optics(1280, 720, readout=-0.6), OPTICS])
+def test_points_of_the_plane_are_the_inverse_of_where_it_is_at_their_rows_time(optics):
+    """Against matrices: the inverse of H exp(t V + t^2 A / 2) to the second order, at the time of each point's row."""
+    move = movement(1.0)
+    seen = np.concatenate([GRID, [[640.0, -900.0], [20.0, 1700.0]]])
+    ideal = np.concatenate([optics.ideal(seen), np.ones((len(seen), 1))], axis=1)
+    inverse = np.linalg.inv(POSE)
+    for point, q, found in zip(seen, ideal, optics.plane(seen, POSE, move), strict=True):
+        # Rows far outside the picture are taken for ones not so far outside.
+        t = optics.readout * (np.clip(point[1], -720, 1440) / 720 - 0.5)
+        p = (inverse - t * move.v @ inverse + 0.5 * t * t * (move.v @ move.v - move.a) @ inverse) @ q
+        assert found == pytest.approx(p[:2] / p[2], abs=1e-8)
+
+
 def test_a_row_that_is_read_later_shows_the_plane_later():
     optics, move = Optics(1280, 720, readout=1.0), Movement(np.array([[0, 0, 10.0], [0, 0, 0], [0, 0, 0]]), STILL.a)
     top, bottom = optics.project(np.array([[600.0, 0.0], [600.0, 720.0]]), np.eye(3), move)
