@@ -5,6 +5,8 @@ from dataclasses import replace
 import cv2
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from tests.plates import make_plate
 from verdigris.core.tracking.appearance import build_appearance
@@ -226,3 +228,41 @@ def test_content_with_little_to_see_between_its_lines_is_outlined_as_one():
     assert inside(found.outline, (240, 95))
     assert inside(found.outline, (240, 160))
     assert inside(found.outline, (240, 230))
+
+
+WALKS = st.tuples(
+    st.integers(60, 300), st.integers(40, 200), st.integers(50, 120), st.integers(60, 120), st.integers(-14, 14),
+    st.integers(0, 12), st.integers(3, 19),
+)  # fmt: skip
+
+
+@given(st.lists(WALKS, min_size=1, max_size=3))
+@settings(max_examples=40, deadline=None)
+def test_whatever_walks_about_proposals_hold_together(appearance, walks):
+    """Boxes that go to and fro for a while, or stay: whatever comes of it can be drawn, timed and ordered."""
+
+    def covered(n: int):
+        at, there = appearance.centres, np.zeros(len(appearance.centres), bool)
+        for x, y, wide, tall, stride, first, last in walks:
+            if first <= n <= last:
+                left = x + stride * (n - first)
+                there |= np.all((at > (left, y)) & (at < (left + wide, y + tall)), axis=1)
+        return there
+
+    found = find_disagreements(appearance, {n: result(n, np.where(covered(n), 0.05, 1.0)) for n in FRAMES}, 0, 19)
+    least, most = appearance.points.min(axis=0) - 30, appearance.points.max(axis=0) + 30
+    weights = [d.helps * d.share_of_region for d in found]
+    assert weights == sorted(weights, reverse=True)
+    for d in found:
+        assert 0 < d.share_of_region <= 1
+        assert 0 < d.helps <= 1
+        assert 0 <= d.frames[0] <= d.frames[1] <= 19
+        assert len(d.outline) >= 3
+        assert np.all((d.outline >= least) & (d.outline <= most))
+        at = [k.frame for k in d.keys]
+        assert at == sorted(set(at))
+        assert d.frames[0] <= at[0] <= at[-1] <= d.frames[1]
+        assert len({k.points.shape for k in d.keys}) == 1
+        # Content is nowhere that never disagreed, by more than the width of a tile.
+        ever = np.any([covered(n) for n in FRAMES], axis=0)
+        assert all(np.abs(appearance.centres[ever] - p).max(axis=1).min() < 60 for p in d.outline)

@@ -5,7 +5,7 @@ import pytest
 from scipy.optimize import least_squares
 
 from verdigris.core.light.transfer import srgb_to_linear
-from verdigris.core.tracking.tone import SRGB, Tone, encode_table, light_of, to_code, to_light
+from verdigris.core.tracking.tone import SRGB, Tone, encode_one, encode_table, light_of, to_code, to_light
 
 LIGHT = np.linspace(0.004, 1.0, 800)
 CURVES = {
@@ -52,3 +52,33 @@ def test_a_picture_keeps_its_shape_and_what_overshoots_stays_in_order():
     assert light.shape == picture.shape
     assert light[0, 1] == pytest.approx(0.0, abs=1e-4)
     assert np.all(np.diff(light.ravel()) > 0)
+
+
+@pytest.mark.parametrize("tone", [SRGB, Tone(-1.5, 0.3), Tone(0.41, 0.0), Tone(3.5, 0.5)])
+def test_the_slope_of_code_values_is_what_small_steps_of_light_do(tone):
+    """The derivative beside a value, which every fit steps by, against differences of the curve itself."""
+    table = encode_table(tone)
+    light = np.geomspace(0.01, 0.98, 60)
+    code = np.linspace(0.0, 1.1, 40001)
+    exact = np.interp(light, light_of(code, tone), code)
+    step = 0.01 * light
+    slope = (np.interp(light + step, light_of(code, tone), code) - np.interp(light - step, light_of(code, tone), code)) / (2 * step)
+    found = np.array([encode_one(np.float32(x), table) for x in light])
+    assert found[:, 0] == pytest.approx(exact, abs=1e-3)
+    assert found[:, 1] == pytest.approx(slope, rel=0.05)
+
+
+def test_tilt_makes_a_step_worth_more_at_white_and_ends_at_both():
+    code = np.linspace(0, 1, 2001)
+
+    def worth(tone: Tone) -> np.ndarray:
+        """Light a step of code value, against sRGB's, at black, in the middle, and at white."""
+        ratio = np.diff(light_of(code, tone)) / np.diff(light_of(code, SRGB))
+        return ratio[[5, 1000, 1994]]
+
+    black, middle, white = worth(Tone(1.0, 0.0))
+    assert black < middle < white
+    assert white / black == pytest.approx(np.exp(2.0), rel=0.03)
+    black, middle, white = worth(Tone(0.0, 0.6))
+    assert black == pytest.approx(white, rel=0.03)
+    assert black / middle == pytest.approx(np.exp(0.9), rel=0.03)
