@@ -7,7 +7,7 @@ import { useWork } from "../context";
 import { at } from "../model/geometry";
 import { regionShapes } from "../model/keyed";
 import { freshId } from "../model/shot";
-import { goTo, type Offered, setBench, useBench } from "../state";
+import { goTo, type Offered, setBench, useBench, useCalmFrame } from "../state";
 import { setShapes } from "../viewer/useShapes";
 import { Note } from "./parts";
 
@@ -24,7 +24,7 @@ function offerOf(d: DisagreementView, reference: number): Offered {
 export function Disagreements() {
   const { shot, document, surface, take, edit, count, firstFrame } = useWork();
   const picked = useBench((s) => s.picked);
-  const frame = useBench((s) => s.frame);
+  const frame = useCalmFrame();
   const [asked, setAsked] = useState<string | null>(null);
   const offered = useBench((s) => s.offered);
   const span = picked && picked[1] - picked[0] >= 3 ? picked : [0, count - 1];
