@@ -34,7 +34,7 @@ def test_beyond_what_is_seen_doubt_grows_with_the_distance():
     assert np.all(np.diff(out) > 0)
     # A corner one whole view beyond the rim is several times less sure than the covariance alone would have it.
     everything = replace(ALIGNMENT, seen=np.array([[-9.0, -9.0], [9.0, 9.0]]))
-    assert out[3] > 3 * corner_sigmas(everything, at(1.5, 0))[0]
+    assert out[3] > 2.5 * corner_sigmas(everything, at(1.5, 0))[0]
     assert out[0] == pytest.approx(corner_sigmas(everything, at(0.5, 0))[0])
 
 

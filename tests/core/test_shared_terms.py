@@ -88,7 +88,7 @@ def test_beside_a_lens_only_what_is_certain_counts():
 
 
 @pytest.mark.parametrize(
-    ("term", "value"), [("shutter", -0.2), ("ends", -0.3), ("tilt", -3.0), ("bow_along", 0.3), ("bow_across", -0.3)]
+    ("term", "value"), [("shutter", -0.2), ("ends", -0.3), ("tilt", -3.0), ("bow_along", 0.3), ("bow_across", -0.3), ("readout", 0.93), ("readout", -0.95)]
 )  # fmt: skip
 def test_what_no_camera_and_no_shallow_bow_has_is_not_believed(term, value):
     assert not choose_terms(equations((term,), [value]), OPTICS, (term,), 2.5)[0]

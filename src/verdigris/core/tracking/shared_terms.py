@@ -37,6 +37,8 @@ CAMERA: tuple[Term, ...] = (*LENS, "readout")
 MOST_VALUE = 0.95
 # Where rows are read one after another, it takes them some time; around poses that do not know of it, half of that is seen.
 LEAST_READOUT = 0.05
+# Rows are read in less than a frame; what asks for all of it is something else, a lens that nobody allowed for.
+MOST_READOUT = 0.9
 MOST_OFF_CENTRE = 0.2
 # How tone curves of cameras depart from sRGB, from linear to logarithmic ones; what it changes is seen in steps of this.
 TONES = {"tilt": (-2.0, 4.0), "ends": (-0.1, 2.0)}
@@ -224,7 +226,7 @@ def _believable(term: str, estimate: Estimate, significant: float) -> bool:
         return False
     if term in TONE and not TONES[term][0] < estimate.value < TONES[term][1]:
         return False
-    if term == "readout" and abs(estimate.value) < LEAST_READOUT:
+    if term == "readout" and not LEAST_READOUT <= abs(estimate.value) < MOST_READOUT:
         return False
     if term in CENTRE and abs(estimate.value) > MOST_OFF_CENTRE:
         return False
