@@ -124,12 +124,18 @@ def under_other_optics(known: Appearance, values: Float32, optics: Optics, move:
     )  # fmt: skip
 
 
+def in_other_tone(known: Appearance, tone: Tone) -> Appearance:
+    """The same reference picture, with what it has of light by another tone curve."""
+    light = to_light(to_code(known.pyramid.light, known.table), tone)
+    return replace(known, pyramid=Pyramid(light), table=encode_table(tone))
+
+
 class Pyramid:
     """A picture at all softnesses, each made when it is first asked for."""
 
     def __init__(self, light: Float32) -> None:
         """From (h, w) float32 linear light."""
-        self._light = light
+        self.light = light
         self._soft: dict[int, Float32] = {}
         self._splines = np.empty((len(VARIANCES), *light.shape), np.float32)
         self._made: set[int] = set()
@@ -138,9 +144,7 @@ class Pyramid:
         """The picture blurred by VARIANCES[level] px^2; the softest are made from softer ones, as variances add."""
         if level not in self._soft:
             rest = VARIANCES[level] < SOFT
-            start, missing = (
-                (self._light, VARIANCES[level]) if rest else (self.softened(level - 1), VARIANCES[level] - VARIANCES[level - 1])
-            )
+            start, missing = (self.light, VARIANCES[level]) if rest else (self.softened(level - 1), VARIANCES[level] - VARIANCES[level - 1])
             soft = cv2.GaussianBlur(start, (0, 0), float(np.sqrt(missing)), borderType=cv2.BORDER_REFLECT_101)
             self._soft[level] = np.asarray(soft, np.float32)
         return self._soft[level]

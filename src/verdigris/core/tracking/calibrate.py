@@ -33,6 +33,7 @@ from verdigris.core.tracking.shared_terms import (
     choose_terms,
     conditions_at,
     linearise,
+    near_before,
     value_of,
 )  # fmt: skip
 from verdigris.core.tracking.solve_terms import SIGNIFICANT, WORTH_TRYING, Solved, solve
@@ -155,7 +156,7 @@ def calibrate(
         if solved is None:
             return
         estimates = solved.estimates
-        gain, give = _gain(base, stated, solved.follower, results, pictures, stop, fits)
+        gain, give = _gain(base, stated, solved.follower, results, pictures, stop, fits, solved.equations)
         if _helps(estimates, known, gain, give, best_gain, best is plain):
             changed = max(abs(e.value - value_of(base.optics, t)) / e.scatter for t, e in estimates.items())
             best = Calibration(solved.follower.optics, reference_movement, dict(estimates), gain, changed)
@@ -170,7 +171,7 @@ def calibrate(
         geometry = {*kept.estimates, "shutter", "readout"} if kept else {"shutter", "readout"}
         solved = likely_rows(base, kept or nothing, results, pictures, tuple(t for t in allowed if t in geometry), stop)
         if solved is not None:
-            gain, give = _gain(base, stated, solved.follower, results, pictures, stop, fits)
+            gain, give = _gain(base, stated, solved.follower, results, pictures, stop, fits, solved.equations)
             if gain > best.gain - max(LEAST_GAIN, 2 * give):
                 best = replace(best, optics=solved.follower.optics, estimates=dict(solved.estimates), gain=max(gain, 0.0))
                 # It stays as it is: asked for again, it would be left out.
@@ -306,12 +307,12 @@ def trust_of_run(follower: PlaneFollower, results: Mapping[int, FrameResult]) ->
 
 def _gain(
     base: PlaneFollower, stated: Mapping[int, FrameResult], found: PlaneFollower, results: Mapping[int, FrameResult],
-    pictures: Mapping[int, Asked], stop: Callable[[], bool], fits: _Fits,
+    pictures: Mapping[int, Asked], stop: Callable[[], bool], fits: _Fits, solved: Equations | None = None,
 ) -> tuple[float, float]:  # fmt: skip
     """Mean relative improvement over the frames, and its standard error; no frame counts for more than a fair share.
 
     A softer comparison leaves less in any case: both sides are compared at the same softness, on the same pixels.
-    `fits` keeps those of the base for the next that is held against it.
+    `fits` keeps those of the base for the next that is held against it; frames were `solved` nearby.
     """
     other, gains = found.restated(results), []
     for n, asked in pictures.items():
@@ -326,7 +327,8 @@ def _gain(
         if (n, least) not in fits:
             fits[n, least] = fit_at(base.appearance, base.optics, asked.pictures, theirs.pose, c, base.motion, least)
         before = fits[n, least]
-        after = fit_at(found.appearance, found.optics, asked.pictures, ours.pose, d, found.motion, least)
+        pose, d = near_before(found, solved, n, ours.pose, d)
+        after = fit_at(found.appearance, found.optics, asked.pictures, pose, d, found.motion, least)
         if before is None or after is None:
             continue
         after[0].adopt(before[0], after[1], least)

@@ -13,7 +13,7 @@ from verdigris.core.geometry.homography import apply_homography, homography_from
 from verdigris.core.geometry.quad import find_quad_problem
 from verdigris.core.tracking.align import FROM_FAR, FROM_NEAR, Looks, align
 from verdigris.core.tracking.alignment import Alignment
-from verdigris.core.tracking.appearance import Appearance, build_appearance, under_other_optics
+from verdigris.core.tracking.appearance import Appearance, build_appearance, in_other_tone, under_other_optics
 from verdigris.core.tracking.bow import USUAL_FOCAL, Bow
 from verdigris.core.tracking.camera_doubt import corners_by_camera
 from verdigris.core.tracking.doubt import bend_at, corner_margins, corner_sigmas
@@ -137,8 +137,7 @@ class PlaneFollower:
     def bent(self, tone: Tone) -> Appearance:
         """The reference picture under another tone curve."""
         if tone not in self._bent:
-            optics = replace(self.optics, tone=tone)
-            self._bent[tone] = under_other_optics(self.appearance, self._picture.values, optics, self.reference_movement)
+            self._bent[tone] = in_other_tone(self.appearance, tone)
         return self._bent[tone]
 
     @property
@@ -311,17 +310,19 @@ class PlaneFollower:
 
     def _restate(self, result: FrameResult, move: Movement) -> Evidence | None:
         """Evidence whose pose shows the corners where the result says."""
-        if result.corners is None:
-            return None
-        times = self.optics.row_time(result.corners[:, 1])[:, None]
+        pose = None if result.corners is None else self.pose_at(result.corners, move)
+        return None if pose is None else replace(result.evidence or Evidence(pose), pose=pose, bend=None)
+
+    def pose_at(self, corners: Float64, move: Movement) -> Float64 | None:
+        """The pose that shows the corners at (4, 2), plate px; None when there is none."""
+        times = self.optics.row_time(corners[:, 1])[:, None]
         p = np.concatenate([self.plane_corners, np.ones((4, 1))], axis=1)
         m0, m1, m2 = move.ahead(np.eye(3))
         moved_on = p @ m0.T + times * (p @ m1.T) + times**2 * (p @ m2.T)
         try:
-            pose = homography_from_quads(moved_on[:, :2] / moved_on[:, 2:], self.optics.ideal(result.corners))
+            return homography_from_quads(moved_on[:, :2] / moved_on[:, 2:], self.optics.ideal(corners))
         except ValueError:
             return None
-        return replace(result.evidence or Evidence(pose), pose=pose, bend=None)
 
     def _refine(self, frame: int, now: AnalysisPicture, start: Start, past: list[tuple[int, Evidence]], hidden: Bool | None) -> FrameResult:
         conditions = self._expected(frame, start.pose, past, hidden)

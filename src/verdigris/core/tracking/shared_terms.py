@@ -7,7 +7,7 @@ Meingast, Geyer and Sastry, Geometric models of rolling-shutter cameras, OMNIVIS
 """
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 import numpy as np
@@ -93,6 +93,7 @@ class Equations:
     clusters : (frames, tiles, m) float64, pull of every tile of every frame
     total : sum of the squared residuals, in units of the noise
     trust : (tiles,) how far each tile moves with the plane there
+    fitted : corners (4, 2), plate px, and blur of each frame as they were fitted; what is fitted next starts from there
     """
 
     hessian: Float64
@@ -101,6 +102,7 @@ class Equations:
     total: float
     terms: tuple[Term, ...]
     trust: Float64 | None = None
+    fitted: Mapping[int, tuple[Float64, float]] = field(default_factory=dict)
 
     def only(self, terms: tuple[Term, ...]) -> "Equations":
         """The equations of some of the terms."""
@@ -125,12 +127,15 @@ class Equations:
 
 def linearise(
     follower: PlaneFollower, stated: Mapping[int, FrameResult], pictures: Mapping[int, Asked],
-    terms: tuple[Term, ...], stop: Callable[[], bool],
+    terms: tuple[Term, ...], stop: Callable[[], bool], before: Equations | None = None,
 ) -> Equations | None:  # fmt: skip
-    """Equations of some terms around the present optics; None on a stop, or when no frame can be compared."""
+    """Equations of some terms around the present optics; None on a stop, or when no frame can be compared.
+
+    With those `before`, around other optics, frames are fitted from where they were then.
+    """
     count = len(terms)
     hessian, score, total = np.zeros((count, count)), np.zeros(count), 0.0
-    clusters, agreements = [], []
+    clusters, agreements, fitted = [], [], {}
     for n, asked in pictures.items():
         evidence = follower.evidence_of(stated[n])
         if stop():
@@ -138,10 +143,12 @@ def linearise(
         if evidence is None:
             continue
         conditions = conditions_at(follower, n, stated, asked)
-        found = fit_at(follower.appearance, follower.optics, asked.pictures, evidence.pose, conditions, follower.motion)
+        pose, conditions = near_before(follower, before, n, evidence.pose, conditions)
+        found = fit_at(follower.appearance, follower.optics, asked.pictures, pose, conditions, follower.motion)
         if found is None:
             continue
         fit, h = found
+        fitted[n] = follower.optics.project(follower.plane_corners, h, conditions.movement), fit.blur
         agreements.append(fit.agreement)
         # What a lens does far out is told from what else disagrees there only where the picture is steep.
         if follower.optics.lens is not None:
@@ -150,7 +157,18 @@ def linearise(
         reduced = _reduced(fit, follower, h, terms, asked.grain)
         hessian, score = hessian + reduced[0], score + reduced[1]
         clusters.append(reduced[2])
-    return Equations(hessian, score, np.stack(clusters), total, terms, trust_of(agreements)) if clusters else None
+    return Equations(hessian, score, np.stack(clusters), total, terms, trust_of(agreements), fitted) if clusters else None
+
+
+def near_before(
+    follower: PlaneFollower, before: Equations | None, n: int, pose: Float64, conditions: Conditions
+) -> tuple[Float64, Conditions]:  # fmt: skip
+    """Where to start from, a pose and what the frame is like: where the frame was fitted before, if it was."""
+    if before is None or n not in before.fitted:
+        return pose, conditions
+    corners, blur = before.fitted[n]
+    fitted = follower.pose_at(corners, conditions.movement)
+    return (pose, conditions) if fitted is None else (fitted, replace(conditions, blur=blur))
 
 
 def choose_terms(

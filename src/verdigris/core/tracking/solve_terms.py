@@ -1,6 +1,6 @@
 """Values of what all frames of a run share, step by step until they settle."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -27,8 +27,9 @@ MOST_AHEAD = 2.0
 # So far is safe even while much is still unknown.
 NOT_FAR_AHEAD = 0.7
 SIGNIFICANT = 5.0
-# Around a first estimate that is far off, terms look less certain than they are: these are tried.
+# Around a first estimate that is far off, terms look less certain than they are: these are tried, and gone on with.
 WORTH_TRYING = 2.5
+WORTH_GOING_ON = 4.0
 
 
 @dataclass(frozen=True)
@@ -42,21 +43,36 @@ class Solved:
 
 def solve(
     base: PlaneFollower, start: Solved, results: Mapping[int, FrameResult], pictures: Mapping[int, Asked],
-    terms: tuple[Term, ...], stop: Callable[[], bool], without: tuple[Term, ...] = (), together: bool = False,
+    terms: tuple[Term, ...], stop: Callable[[], bool], together: bool = False, without: tuple[Term, ...] = (),
+    so_far: Solved | None = None,
 ) -> Solved | None:  # fmt: skip
     """Some terms, iterated until they settle; those that turn out not to be certain are nothing, unless all are asked for together.
 
-    None when nothing is certain, or on a stop.
+    None when nothing is certain, or nothing more than what it starts from, or on a stop.
+
+    Parameters
+    ----------
+    base : what the results are of
+    start : terms that are known, to start from
+    without : terms that are nothing
+    so_far : where a search with more terms has come to
     """
-    found, equations, last = start.follower, start.equations, np.zeros(0)
+    here = so_far or start
+    found, equations, last = here.follower, here.equations, np.zeros(0)
     # Equations around the same optics can be asked again.
     fresh = found is base
     whole = {*LENS} <= {*terms}
-    for _ in range(MOST_STEPS):
+
+    def is_old(sure: Iterable[Term]) -> bool:
+        """Whether that is no more than what it started from."""
+        others = {*terms} - {*start.estimates}
+        return {*sure} <= {*start.estimates} and all(value_of(start.follower.optics, t) == 0 for t in others)
+
+    for i in range(MOST_STEPS):
         if not fresh:
             # Tiles that disagreed as long as nobody knew of the lens are those that tell of it.
             asked = {n: replace(a, trust=equations.trust) for n, a in pictures.items()}
-            again = linearise(found, found.restated(results), asked, terms, stop)
+            again = linearise(found, found.restated(results), asked, terms, stop, before=equations)
             if again is None:
                 return None
             equations = again
@@ -65,8 +81,9 @@ def solve(
         if whole or together:
             estimates, step = choose_together(equations, found.optics, terms, 0.0 if together else WORTH_TRYING, 0.0, without)
         else:
-            estimates, step = choose_terms(equations, found.optics, terms, WORTH_TRYING, without)
-        if not estimates:
+            least = WORTH_TRYING if i == 0 and so_far is None else WORTH_GOING_ON
+            estimates, step = choose_terms(equations, found.optics, terms, least, without)
+        if not estimates or is_old(estimates):
             return None
         gone = np.array([step[t] / e.scatter for t, e in estimates.items()])
         ahead = ahead_by(gone, last)
@@ -89,7 +106,10 @@ def solve(
         sure = tuple(t for t in terms if t in estimates and abs(estimates[t].value) >= SIGNIFICANT * estimates[t].scatter)
     if {*sure} >= {*estimates}:
         return Solved(found, {t: replace(e, value=value_of(found.optics, t)) for t, e in estimates.items()}, equations)
-    return solve(base, start, results, pictures, terms, stop, tuple(t for t in terms if t not in sure)) if sure else None
+    if not sure or is_old(sure):
+        return None
+    rest = tuple(t for t in terms if t not in sure)
+    return solve(base, start, results, pictures, terms, stop, without=rest, so_far=replace(start, follower=found, equations=equations))
 
 
 def ahead_by(step: Float64, last: Float64) -> float:

@@ -91,8 +91,10 @@ def _decode(flat, table, out):  # type: ignore[no-untyped-def]
     scale, last = np.float32((CODES - 1) / (MOST_CODE - LEAST_CODE)), np.float32(CODES - 1.01)
     for i in range(flat.shape[0]):
         at = min(max((flat[i] - np.float32(LEAST_CODE)) * scale, np.float32(0.0)), last)
-        k = int(at)
-        out[i] = table[k] + (at - k) * (table[k + 1] - table[k])
+        # All in 32 bits, so that several go at once.
+        k = np.uint32(at)
+        low = table[k]
+        out[i] = low + (at - np.float32(k)) * (table[k + np.uint32(1)] - low)
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True, inline="always")
@@ -101,9 +103,10 @@ def encode_one(light, table):  # type: ignore[no-untyped-def]
     root = np.sqrt(max(light, np.float32(1e-6)))
     scale = np.float32((ENTRIES - 1) / MOST_ROOT)
     at = min(root * scale, np.float32(ENTRIES - 1.01))
-    i = int(at)
-    low, high = table[i], table[i + 1]
-    return low + (at - i) * (high - low), (high - low) * scale / (2 * root)
+    i = np.uint32(at)
+    low = table[i]
+    step = table[i + np.uint32(1)] - low
+    return low + (at - np.float32(i)) * step, step * (np.float32(0.5) * scale) / root
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
