@@ -10,7 +10,7 @@ from verdigris.core.tracking.doubt import BENDS, SHARED_BEND, bend_at, corner_ma
 
 K = 8
 ALIGNMENT = Alignment(
-    np.eye(3), 1e-4 * np.eye(K), np.diag([0.01, 0.01, 1.0]), 0.05, 0.9, 0.9, 0.0, 0.0, 0.01, 1e-5, np.ones(4, np.float32), True,
+    np.eye(3), 1e-4 * np.eye(K), np.diag([0.01, 0.01, 1.0]), 0.05, 0.9, 0.9, 0.0, 0.0, 0.01, 1e-5, False, np.ones(4, np.float32), True,
     np.zeros(K + BENDS), 1e-9 * np.eye(K + BENDS), np.array([[-0.5, -0.4], [0.5, 0.4]]),
     np.array([0.0, 0.0, 1.2]), None,
 )  # fmt: skip

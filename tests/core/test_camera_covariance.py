@@ -24,6 +24,7 @@ from verdigris.core.tracking.camera_doubt import (
     with_doubt,
 )
 from verdigris.core.tracking.fit import Conditions
+from verdigris.core.tracking.frame_pictures import KeptPictures
 from verdigris.core.tracking.optics import STILL, Optics
 from verdigris.core.tracking.shared_terms import with_values
 from verdigris.core.tracking.tone import SRGB, encode_table, to_code
@@ -92,7 +93,7 @@ def test_corners_move_with_the_lens_as_a_second_fit_says(term):
 
     def fitted(through: Optics):
         appearance = under_other_optics(reference, picture, through, STILL)
-        found = align(appearance, through, now, POSE, Conditions(STILL, STILL), "perspective", FROM_NEAR)
+        found = align(appearance, through, KeptPictures(now), POSE, Conditions(STILL, STILL), "perspective", FROM_NEAR)
         return found, through.project(through.plane(CORNERS, np.eye(3), STILL), found.h, STILL)
 
     step = 0.01

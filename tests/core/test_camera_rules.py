@@ -58,6 +58,17 @@ def test_what_is_new_has_to_help(estimates, gain, kept):
     assert helps(estimates, gain=gain) == kept
 
 
+def test_a_tone_curve_that_is_certain_is_kept_unless_frames_look_plainly_worse():
+    """Beside what was kept: few edges gain by a curve that bends them all."""
+    kept = 0.05 + LEAST_GAIN
+    toned = said(shutter=20, readout=20, ends=1.2 * CERTAIN)
+    assert helps(toned, gain=0.045, give=0.01, least=kept, first=False)
+    assert not helps(toned, gain=0.02, give=0.01, least=kept, first=False)
+    assert not helps(said(shutter=20, readout=20, ends=0.9 * CERTAIN), gain=0.045, give=0.01, least=kept, first=False)
+    # One that is known already is refined as anything else is.
+    assert not helps(toned, known={"ends"}, gain=0.045, give=0.01, least=kept, first=False)
+
+
 def test_more_terms_have_to_gain_more_than_fewer_did():
     more = said(readout=20, k1=20)
     assert helps(more, gain=0.05, least=0.04, first=False)

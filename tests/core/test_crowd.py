@@ -13,6 +13,7 @@ from verdigris.core.tracking.align import FROM_NEAR, align
 from verdigris.core.tracking.features import follow_features, moved, warped
 from verdigris.core.tracking.fit import Conditions
 from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.frame_pictures import KeptPictures
 from verdigris.core.tracking.motion import estimate_motion
 from verdigris.core.tracking.optics import STILL
 from verdigris.core.tracking.second_look import look_again
@@ -83,7 +84,7 @@ def test_points_of_the_reference_say_nothing_where_the_plane_is_not(plate, plane
 def test_from_a_sure_start_the_crowd_does_not_pull_the_fit_away(plate, plane):
     n = plate.reference + 3
     start, conditions = np.array([[1, 0, 0.4], [0, 1, -0.3], [0, 0, 1.0]]) @ plate.truth[n], Conditions(STILL, STILL)
-    sure = align(plane.appearance, plane.optics, plate.frames[n], start, conditions, "perspective", FROM_NEAR, sure=True)
+    sure = align(plane.appearance, plane.optics, KeptPictures(plate.frames[n]), start, conditions, "perspective", FROM_NEAR, sure=True)
     assert off(plate, sure.h, n) < 0.1
     assert sure.tiles[np.isfinite(sure.tiles)].min() < 0.2
 

@@ -11,6 +11,7 @@ from verdigris.core.tracking.doubt import corner_sigmas
 from verdigris.core.tracking.features import choose_features
 from verdigris.core.tracking.fit import Conditions
 from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.frame_pictures import KeptPictures
 from verdigris.core.tracking.motion import exponential
 from verdigris.core.tracking.optics import STILL
 from verdigris.core.tracking.point_evidence import look_at_points, weigh_points
@@ -35,11 +36,11 @@ class Scene:
 
     def look(self, h, conditions=CONDITIONS):
         f = self.follower
-        return look_at_points(f.appearance, f.optics, self.values, h, 0.0, conditions, self.features)
+        return look_at_points(f.appearance, f.optics, KeptPictures(self.values), h, 0.0, conditions, self.features)
 
     def aligned(self, conditions=CONDITIONS):
         f = self.follower
-        return align(f.appearance, f.optics, self.values, self.plate.truth[FRAME], conditions, "perspective")
+        return align(f.appearance, f.optics, KeptPictures(self.values), self.plate.truth[FRAME], conditions, "perspective")
 
 
 @pytest.fixture(scope="module")
@@ -78,7 +79,7 @@ def test_covered_points_have_no_say(scene):
 
 def test_a_region_of_few_points_is_left_to_the_intensities(scene):
     f = scene.follower
-    few = look_at_points(f.appearance, f.optics, scene.values, scene.plate.truth[FRAME], 0.0, CONDITIONS, scene.features[:6])
+    few = look_at_points(f.appearance, f.optics, KeptPictures(scene.values), scene.plate.truth[FRAME], 0.0, CONDITIONS, scene.features[:6])
     assert few is None
     a = scene.aligned()
     assert weigh_points(a, few, "perspective", f.plane_corners) is a

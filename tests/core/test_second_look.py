@@ -119,7 +119,8 @@ class Finding(Recorder):
         super().__init__()
         self.found, self.optics, self.tried = found, SimpleNamespace(readout=0.0, is_plain=plain), []
 
-    def step(self, n, before, now, history, hidden):
+    def step(self, n, before, now, history, hidden, thorough):
+        assert not thorough
         self.tried.append((n, history[-1].frame))
         if n not in self.found:
             return lost(n, 0.0, "Nothing here looks like it.")
@@ -140,35 +141,15 @@ def test_what_a_plain_camera_lost_is_followed_again_from_both_sides_through_the_
     assert [first.get(n) for n in (10, 11, 14, 15)] == ["followed"] * 4
 
 
-class Outlier(Recorder):
-    """A follower of which one frame stands out, that answers with some cost for it."""
-
-    def __init__(self, which, answer):
-        super().__init__()
-        self.which, self.answer = which, answer
-
-    def stands_out(self, n, results):
-        return n == self.which
-
-    def settle(self, n, now, results, hidden, trust, thorough=True):
-        self.asked[-1].append((n, thorough))
-        if self.answer is None:
-            return lost(n, 0.0, "Nothing here looks like it.")
-        return replace(results[n], evidence=Evidence(np.eye(3), cost=self.answer))
-
-
-@pytest.mark.parametrize(("answer", "kept"), [(0.004, True), (0.02, False), (None, True)])
-def test_where_nothing_else_is_to_be_done_frames_that_stand_out_are_looked_at_again(monkeypatch, known, answer, kept):
-    monkeypatch.setattr(second_look, "calibrate", lambda *a: calibration(False))
+def test_where_nothing_new_is_found_every_frame_has_one_thorough_look_at_once(monkeypatch, known):
+    monkeypatch.setattr(second_look, "calibrate", lambda *a: calibration(True))
     monkeypatch.setattr(second_look, "worth_settling", lambda *a: False)
     monkeypatch.setattr(second_look, "trust_of_run", lambda *a: None)
-    known = {n: replace(r, evidence=Evidence(np.eye(3), cost=0.01)) for n, r in known.items()}
-    follower = Outlier(7, answer)
+    follower = Recorder()
     blank = AnalysisPicture.of(np.zeros((2, 2), np.float32))
-    better = list(second_look.look_again(follower, known, lambda n: blank, lambda a, b: [], lambda n, r: None, only=FRAMES))
-    assert [n for n, _ in follower.asked[-1]] == [7]
-    assert [r.frame for r in better] == ([7] if kept else [])
-    assert all(r.status == ("lost" if answer is None else "followed") for r in better)
+    better = list(second_look.look_again(follower, known, lambda n: blank, lambda a, b: [blank] * (b - a), lambda n, r: None, only=FRAMES))
+    assert follower.asked[-1] == [(n, True) for n in FRAMES[1:]]
+    assert [r.frame for r in better] == list(FRAMES[1:])
 
 
 @pytest.fixture(scope="module")
@@ -211,3 +192,48 @@ def test_doubt_grows_where_hardly_anything_looks_as_it_should(monkeypatch, plate
     assert sigmas[1] == pytest.approx(sigmas[0])
     # Half of what is enough: four times as unsure.
     assert sigmas[2] == pytest.approx(4 * sigmas[0])
+
+
+@pytest.mark.parametrize("readout", [0.0, 0.6])
+def test_a_pose_is_found_again_from_the_corners_it_shows(plane, readout):
+    """Rows that are read later show the corners later; what leads there leads back."""
+    through = plane.under(replace(plane.optics, readout=readout), STILL)
+    pose = np.array([[1.02, 0.01, 3.0], [-0.02, 0.99, -2.0], [1e-5, -2e-5, 1.0]])
+    move = Movement(np.array([[0.0, 0.01, 4.0], [-0.01, 0.0, -6.0], [0.0, 0.0, 0.0]]), STILL.a)
+    shown = through.optics.project(through.plane_corners, pose, move)
+    assert through.pose_at(shown, move) == pytest.approx(pose, abs=1e-6)
+    # The other way around: in a picture whose rows are read at once the same corners are another pose, unless nothing moves.
+    assert (np.abs(plane.pose_at(shown, move) - pose).max() < 1e-6) == (readout == 0.0)
+
+
+def test_corners_in_a_line_show_no_pose(plane):
+    assert plane.pose_at(np.array([[0.0, 0.0], [10.0, 10.0], [20.0, 20.0], [30.0, 30.0]]), STILL) is None
+
+
+@pytest.mark.parametrize("only_noise", [True, False])
+def test_points_are_asked_only_where_something_else_than_noise_is_left(monkeypatch, plate, plane, only_noise):
+    n, calls = plate.reference + 1, []
+    known = {plate.reference: plane.reference_result(), n: replace(plane.reference_result(), frame=n)}
+
+    def looking(*args, **options):
+        found = align.align(*args, **options)
+        assert found is not None
+        return replace(found, only_noise=only_noise)
+
+    monkeypatch.setattr(follow, "align", looking)
+    monkeypatch.setattr(follow, "look_at_points", lambda *a: calls.append(a))
+    assert plane.settle(n, AnalysisPicture.of(plate.frames[n]), known, None).status == "followed"
+    assert bool(calls) != only_noise
+
+
+def test_a_quick_step_leads_near_and_a_thorough_one_nearer(plate, plane):
+    """The quick one is no less honest: its doubt contains what it is off by."""
+    now, before = (AnalysisPicture.of(plate.frames[plate.reference + k]) for k in (1, 0))
+    truth = plate.corners_at(plate.reference + 1)
+    found = [
+        plane.step(plate.reference + 1, before, now, [plane.reference_result()], None, thorough=thorough) for thorough in (False, True)
+    ]
+    off = [float(np.linalg.norm(r.corners - truth, axis=1).max()) for r in found]
+    assert off[0] < 0.05
+    assert off[1] <= max(off[0], 0.01)
+    assert all(np.all(np.linalg.norm(r.corners - truth, axis=1) < 4 * r.sigma_px) for r in found)

@@ -19,7 +19,7 @@ from verdigris.core.tracking.fit import Conditions, Fit, box_of
 from verdigris.core.tracking.frame_pictures import KeptPictures
 from verdigris.core.tracking.motion import Motion, exponential, point_jacobian
 from verdigris.core.tracking.optics import Optics
-from verdigris.core.types import Float32, Float64, Int
+from verdigris.core.types import Float64, Int
 
 COARSE_VARIANCE = 5.0
 # A step this small against its standard deviation changes nothing any more.
@@ -39,17 +39,20 @@ LINEAR_PX = 0.25
 CURVED = 0.3
 # From this slip on, px, something else than noise is left where the picture is steep, and more samples do not help.
 NOT_NOISE_PX = 0.015
+# Share of the texture that looks as it should where nothing is in front; and slips that noise makes up, as a share of it in px.
+ALL_GOOD, BY_CHANCE = 0.98, 0.5
 # A softer picture, thinner choices of samples, all of them.
 Look = Literal["soft", "few", "some", "all"]
 Looks = tuple[Look, ...]
 FROM_FAR: Looks = ("soft", "few", "some", "all")
 FROM_NEAR: Looks = ("few", "some", "all")
+QUICK: Looks = ("soft", "few")
 # Which samples, least smoothing of the frame (px^2), most steps, and the step (px) at which it is done.
 _Stage = tuple[Int | None, float, int, float]
 
 
 def align(
-    appearance: Appearance, optics: Optics, values: Float32, start: Float64, conditions: Conditions, motion: Motion,
+    appearance: Appearance, optics: Optics, frame: KeptPictures, start: Float64, conditions: Conditions, motion: Motion,
     looks: Looks = FROM_FAR, tolerance_px: float = 0.0008, sure: bool = False,
 ) -> Alignment | None:  # fmt: skip
     """Refine a pose from coarse to fine; None when the region is hardly in the picture.
@@ -57,7 +60,7 @@ def align(
     Parameters
     ----------
     appearance : what the plane looks like at its reference frame
-    values : (H, W) float32 code values 0..1 of the frame
+    frame : the frame, with what was made of it before
     start : (3, 3) float64, first guess, ideal frame px from ideal reference px
     looks : what is looked at, one after the other: a softer picture finds the way from further off, all samples are surest in noise
     tolerance_px : step at which it stops
@@ -70,7 +73,7 @@ def align(
         "all": (None, USUAL_VARIANCE, 1, tolerance_px),
     }
     plan = [stages[look] for look in looks]
-    found = _refined(appearance, optics, KeptPictures(values), start, conditions, motion, plan, sure)
+    found = _refined(appearance, optics, frame, start, conditions, motion, plan, sure)
     return None if found is None else _conclude(*found)
 
 
@@ -228,9 +231,15 @@ def _conclude(fit: Fit, h: Float64, last_step: Float64 | None) -> Alignment:
         covariance = covariance + np.outer(step, step)
     return Alignment(
         h, covariance, fit.normaliser, fit.residual_px(), float(fit.weights.sum()) / max(1, fit.total), fit.good_share(), fit.blur,
-        fit.conditions.shutter, fit.cost(), fit.grain(), fit.agreement, settled,
+        fit.conditions.shutter, fit.cost(), fit.grain(), _only_noise(fit), fit.agreement, settled,
         *bend, seen, picture_of(fit), None if fit.optics.camera_covariance is None else pose_by_camera(fit, h),
     )  # fmt: skip
+
+
+def _only_noise(fit: Fit) -> bool:
+    """Whether all looks as it should, and slips no further than noise alone may seem to."""
+    noise_px = fit.noise / max(float(np.median(fit.slope[fit.steep()])), 1e-4)
+    return fit.good_share() > ALL_GOOD and fit.slip < max(NOT_NOISE_PX, BY_CHANCE * noise_px)
 
 
 def _within(step: Float64, covariance: Float64, seen: Float64) -> bool:

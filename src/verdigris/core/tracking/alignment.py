@@ -21,6 +21,7 @@ class Alignment:
     shutter : variance of the exposure in time it was compared with, frames^2
     cost : root mean square of the smaller residuals where the picture is steep, code values
     grain : variance of one pixel's noise, code values squared, if nothing else is left where the picture is flat
+    only_noise : whether nothing but noise is left
     tiles : (tiles,) float32, 0..1, how far each tile moves with the plane; NaN where it does not show
     converged : whether the last step stayed well within the doubt; if not, it is part of the covariance
     bend : (k + b,) float64, step of a freer fit, in coordinates of `normaliser`: the pose's freedoms, and the bends of `doubt`
@@ -40,6 +41,7 @@ class Alignment:
     shutter: float
     cost: float
     grain: float
+    only_noise: bool
     tiles: Float32
     converged: bool
     bend: Float64

@@ -53,6 +53,8 @@ MOST_GRAIN = (8.0 / 255) ** 2
 LEAST_SHUTTER, LEAST_BLUR_PX2 = 0.14**2 / 12, 1.0
 # What refined values may seem to cost: movement is known for the old ones until all frames are looked at again.
 REFINING_COST = 0.15
+# Terms that change by less, in standard deviations, have not changed.
+HARDLY = 0.5
 
 
 @dataclass(frozen=True)
@@ -108,7 +110,9 @@ def calibrate(
         start = replace(start, focal=focal_of(follower.plane_corners, poses, (start.width, start.height)))
     base = follower.under(start, reference_movement)
     stated = base.restated(results)
-    likely = base.under(replace(start, shutter=_best_shutter(base, stated, pictures)), reference_movement)
+    # Later rounds go on from what steps have found.
+    first_round = follower.optics.shutter is None
+    likely = base.under(replace(start, shutter=_best_shutter(base, stated, pictures)), reference_movement) if first_round else base
     if likely.optics.shutter != base.optics.shutter:
         # What the quickest frames like must not cost the slow ones: those know the reference frame's own smear.
         gain, give = _gain(base, stated, likely, results, pictures, stop, {})
@@ -156,9 +160,11 @@ def calibrate(
         if solved is None:
             return
         estimates = solved.estimates
-        gain, give = _gain(base, stated, solved.follower, results, pictures, stop, fits, solved.equations)
+        changed = max(abs(e.value - value_of(base.optics, t)) / e.scatter for t, e in estimates.items())
+        # What hardly moves the terms that are known cannot be told from what was.
+        the_same = changed < HARDLY and known <= {*estimates} <= {*known, "shutter"}
+        gain, give = (0.0, 0.0) if the_same else _gain(base, stated, solved.follower, results, pictures, stop, fits, solved.equations)
         if _helps(estimates, known, gain, give, best_gain, best is plain):
-            changed = max(abs(e.value - value_of(base.optics, t)) / e.scatter for t, e in estimates.items())
             best = Calibration(solved.follower.optics, reference_movement, dict(estimates), gain, changed)
             best_gain, kept = max(gain, 0.0) + LEAST_GAIN, solved
 
@@ -208,6 +214,15 @@ def _helps(estimates: Mapping[Term, Estimate], known: Set[Term], gain: float, gi
     bows = [e for t, e in estimates.items() if t in BOW]
     if bows and not known.intersection(BOW) and gain > least - 2 * give and all(abs(e.value) > BEYOND_DOUBT * e.sigma for e in bows):
         return True
+    # So is a tone curve that is certain: edges in few directions gain by it, all are bent by it.
+    tones = [e for t, e in estimates.items() if t in TONE]
+    if (
+        tones
+        and not known.intersection(TONE)
+        and gain > least - LEAST_GAIN - 2 * give
+        and all(abs(e.value) > CERTAIN * e.sigma for e in tones)
+    ):
+        return True
     # A lens that is known is refined as a whole: what is new in it must not cost anything, as only the outermost frames gain.
     if is_first and "k1" in known and "k1" in estimates:
         return no_worse if new else gain > -REFINING_COST
@@ -237,7 +252,7 @@ def _simpler_first(equations: Equations, optics: Optics, allowed: tuple[Term, ..
 
 
 def worth_settling(follower: PlaneFollower, results: Mapping[int, FrameResult], found: Calibration) -> bool:
-    """Whether a second look at all frames can change anything: other optics, smear, content that moves, lost frames."""
+    """Whether another quick look at all frames can change anything: other optics, smear, content that moves, lost frames."""
     if found.optics.lens != follower.optics.lens or found.optics.readout != follower.optics.readout or found.optics.readout:
         return True
     if any(r.status == "lost" for r in results.values()):

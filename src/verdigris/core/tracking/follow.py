@@ -6,12 +6,13 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 import cv2
+import numba
 import numpy as np
 import scipy.linalg
 
 from verdigris.core.geometry.homography import apply_homography, homography_from_quads, normalised
 from verdigris.core.geometry.quad import find_quad_problem
-from verdigris.core.tracking.align import FROM_FAR, FROM_NEAR, Looks, align
+from verdigris.core.tracking.align import FROM_FAR, FROM_NEAR, QUICK, Looks, align
 from verdigris.core.tracking.alignment import Alignment
 from verdigris.core.tracking.appearance import Appearance, build_appearance, in_other_tone, under_other_optics
 from verdigris.core.tracking.bow import USUAL_FOCAL, Bow
@@ -19,6 +20,7 @@ from verdigris.core.tracking.camera_doubt import corners_by_camera
 from verdigris.core.tracking.doubt import bend_at, corner_margins, corner_sigmas
 from verdigris.core.tracking.features import Finder
 from verdigris.core.tracking.fit import Conditions
+from verdigris.core.tracking.frame_pictures import KeptPictures
 from verdigris.core.tracking.frame_result import Evidence, FrameResult, lost, trust_of, worst_of
 from verdigris.core.tracking.guesses import Guesses, ReferenceView, Start, speed_at
 from verdigris.core.tracking.judge import reason_against
@@ -69,7 +71,17 @@ class AnalysisPicture:
     @classmethod
     def of(cls, luma: Float32) -> "AnalysisPicture":
         """From (H, W) float32 code values 0..1."""
-        return cls(luma, np.asarray(cv2.convertScaleAbs(cv2.max(luma, 0.0), alpha=255.0), np.uint8))
+        return cls(luma, _bytes(np.ascontiguousarray(luma)))
+
+
+@numba.njit(cache=True, nogil=True)
+def _bytes(luma):  # type: ignore[no-untyped-def]
+    """Code values as bytes; a picture in between takes several times as long."""
+    flat, out = luma.reshape(-1), np.empty(luma.shape, np.uint8)
+    to = out.reshape(-1)
+    for i in range(flat.shape[0]):
+        to[i] = np.uint8(min(max(flat[i] * np.float32(255) + np.float32(0.5), np.float32(0)), np.float32(255)))
+    return out
 
 
 class PlaneFollower:
@@ -162,8 +174,9 @@ class PlaneFollower:
         )
 
     def step(
-        self, frame: int, before: AnalysisPicture, now: AnalysisPicture, history: list[FrameResult], hidden: Bool | None
-    ) -> FrameResult:
+        self, frame: int, before: AnalysisPicture, now: AnalysisPicture, history: list[FrameResult], hidden: Bool | None,
+        thorough: bool = True,
+    ) -> FrameResult:  # fmt: skip
         """Find the plane in the next frame.
 
         Parameters
@@ -172,18 +185,20 @@ class PlaneFollower:
         before, now : neighbouring frames in the direction of travel
         history : results so far in this direction, the reference first
         hidden : (H, W) bool of pixels that something nearer covers in `now`, or None
+        thorough : whether to look at all samples; where the frame is settled later, a quick look leads near enough
         """
         past = [(r.frame, e) for r in history[-12:] if (e := self.evidence_of(r)) is not None]
         hidden = widened(hidden)
         judged: FrameResult | None = None
+        pictures = KeptPictures(now.values)
         # After a lost frame only finding again can help.
         for start in self.guesses.of(frame, before.bytes, now.bytes, past) if history[-1].status != "lost" else ():
-            judged = self._refine(frame, now, start, past, hidden)
+            judged = self._refine(frame, pictures, start, past, hidden, thorough)
             if judged.status == "followed":
                 return judged
         found = self.guesses.find(frame, now.bytes, past)
         if found is not None:
-            again = self._refine(frame, now, found, past, hidden)
+            again = self._refine(frame, pictures, found, past, hidden, thorough)
             if again.status == "followed":
                 return again
         return judged or lost(frame, 0.0, "Nothing in this frame looks like the region at the reference frame.")
@@ -213,6 +228,7 @@ class PlaneFollower:
             e.bend for k in NEAR_BENDS if frame + k in results and (e := results[frame + k].evidence) is not None and e.bend is not None
         ]
         best: FrameResult | None = None
+        pictures = KeptPictures(now.values)
         for start in starts:
             around = {**results, frame: replace(known, corners=self.corners, evidence=Evidence(start))}
             shutter = self.optics.shutter if self.optics.shutter is not None else (own.shutter if own else None) or 0.0
@@ -224,9 +240,10 @@ class PlaneFollower:
             led = led or Start(start, sure=not rough)
             looks: Looks = ("few",) if led.near else ("soft", "few") if rough else ()
             looks = (*looks, "some", "all") if thorough else looks or ("few",)
-            a = align(self.appearance, self.optics, now.values, led.pose, conditions, self.motion, looks, sure=led.sure)
-            if thorough and a is not None:
-                seen = look_at_points(self.appearance, self.optics, now.values, a.h, a.blur, conditions, self.guesses.features)
+            a = align(self.appearance, self.optics, pictures, led.pose, conditions, self.motion, looks, sure=led.sure)
+            # Where nothing but noise is left, points only add theirs.
+            if thorough and a is not None and not a.only_noise:
+                seen = look_at_points(self.appearance, self.optics, pictures, a.h, a.blur, conditions, self.guesses.features)
                 a = weigh_points(a, seen, self.motion, self.plane_corners, trust)
             tried = self._conclude(frame, a, conditions, near)
             if best is None or best.evidence is None or (tried.evidence is not None and tried.evidence.cost < 0.97 * best.evidence.cost):
@@ -324,10 +341,14 @@ class PlaneFollower:
         except ValueError:
             return None
 
-    def _refine(self, frame: int, now: AnalysisPicture, start: Start, past: list[tuple[int, Evidence]], hidden: Bool | None) -> FrameResult:
+    def _refine(
+        self, frame: int, pictures: KeptPictures, start: Start, past: list[tuple[int, Evidence]], hidden: Bool | None, thorough: bool
+    ) -> FrameResult:
         conditions = self._expected(frame, start.pose, past, hidden)
         looks = FROM_NEAR if start.near else FROM_FAR
-        a = align(self.appearance, self.optics, now.values, start.pose, conditions, self.motion, looks, sure=start.sure)
+        if not thorough:
+            looks = tuple(look for look in looks if look in QUICK)
+        a = align(self.appearance, self.optics, pictures, start.pose, conditions, self.motion, looks, sure=start.sure)
         return self._conclude(frame, a, conditions)
 
     def _expected(self, frame: int, start: Float64, past: list[tuple[int, Evidence]], hidden: Bool | None) -> Conditions:

@@ -20,12 +20,12 @@ from verdigris.core.tracking.alignment import Alignment
 from verdigris.core.tracking.appearance import USUAL_VARIANCE, Appearance
 from verdigris.core.tracking.doubt import corner_sigmas, sandwich
 from verdigris.core.tracking.fit import Conditions, box_of
-from verdigris.core.tracking.frame_pictures import FramePictures
+from verdigris.core.tracking.frame_pictures import KeptPictures
 from verdigris.core.tracking.motion import FREEDOMS, Motion, exponential, point_jacobian
 from verdigris.core.tracking.optics import Optics
 from verdigris.core.tracking.synthesis import UNKNOWN, predict, softness
 from verdigris.core.tracking.tone import to_code
-from verdigris.core.types import Float32, Float64, Int
+from verdigris.core.types import Float64, Int
 
 REACH_PX = 6
 LEAST_POINTS = 12
@@ -119,13 +119,13 @@ def _displace(prediction, image, x0, y0, pixels, count, falloff, off, covariance
 
 
 def look_at_points(
-    appearance: Appearance, optics: Optics, values: Float32, h: Float64, blur: float, conditions: Conditions, features: Float64
+    appearance: Appearance, optics: Optics, frame: KeptPictures, h: Float64, blur: float, conditions: Conditions, features: Float64
 ) -> PointEvidence | None:
     """Compare windows around points with what a pose predicts; None when too few can be compared.
 
     Parameters
     ----------
-    values : (H, W) float32 code values 0..1 of the frame
+    frame : the frame, with what was made of it before
     h : (3, 3) float64, a pose that is nearly right, ideal frame px from ideal reference px
     blur : variance by which the frame is softer than the reference, plate px^2
     features : (N, 2) float64, ideal reference px
@@ -153,7 +153,7 @@ def look_at_points(
     soft = softness(
         appearance, h, conditions.movement, conditions.reference_movement, blur, conditions.shutter, USUAL_VARIANCE
     )  # fmt: skip
-    picture = FramePictures(values, box, optics.tone)
+    picture = frame.around(box, optics.tone)
     times = optics.row_time(centres[:, 1]) if optics.readout else np.zeros(len(centres))
     count = len(window)
     ideal = optics.ideal(centres)

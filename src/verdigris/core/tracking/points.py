@@ -22,6 +22,7 @@ from verdigris.core.tracking.appearance import build_appearance
 from verdigris.core.tracking.doubt import corner_sigmas
 from verdigris.core.tracking.fit import Conditions
 from verdigris.core.tracking.follow import AnalysisPicture
+from verdigris.core.tracking.frame_pictures import KeptPictures
 from verdigris.core.tracking.motion import Motion
 from verdigris.core.tracking.optics import STILL, Optics
 from verdigris.core.types import Float64
@@ -127,7 +128,11 @@ def match_point(
     optics = Optics(width, height)
     appearance = build_appearance(known.values, region, optics, most=2500, few=800)
     start = np.array([[1, 0, shift[0]], [0, 1, shift[1]], [0, 0, 1.0]])
-    a = None if appearance is None else align(appearance, optics, now.values, start, Conditions(STILL, STILL), pattern.motion, FROM_NEAR)
+    a = (
+        None
+        if appearance is None
+        else align(appearance, optics, KeptPictures(now.values), start, Conditions(STILL, STILL), pattern.motion, FROM_NEAR)
+    )
     if a is None:
         return PointResult(frame, "lost", None, None, float(best), "The pattern cannot be compared here.")
     at = apply_homography(a.h, known_at[None])[0]

@@ -28,7 +28,7 @@ def look_again(
     pictures: Callable[[int, int], Iterable[AnalysisPicture]], hidden: Callable[[int, Mapping[int, FrameResult]], Bool | None],
     lens: bool = True, readout: bool = True, stop: Callable[[], bool] = lambda: False, only: range | None = None,
 ) -> Iterator[FrameResult]:  # fmt: skip
-    """Yield better results of a followed run, frame by frame; nothing when a second look can change nothing.
+    """Yield better results of a run that was followed with quick looks, frame by frame.
 
     Parameters
     ----------
@@ -67,15 +67,13 @@ def _looked_again(
             found = calibrate(follower, results, picture, lambda n, r=so_far: hidden(n, r), lens, readout, stop)  # type: ignore[misc]
             if stop():
                 return
-            # A round that touched some frames only is always followed by one over all of them.
-            if not partly and not worth_settling(follower, results, found):
-                yield from _those_that_stand_out(follower, results, picture, hidden, stop, only)
-                return
+            # Where nothing was found that a quick look would see, and all frames have had theirs, the thorough one comes at once.
+            calm = not partly and not worth_settling(follower, results, found)
             follower = follower.under(found.optics, found.reference_movement)
             results = follower.restated(results)
-            lens_and_rows = found.moving and i < MOST_ROUNDS - 1
+            lens_and_rows = found.moving and i < MOST_ROUNDS - 1 and not calm
             # The first pass with a camera that is known is a quick one over all frames: the thorough one needs to know how they move.
-            thorough, quickly = False, not lens_and_rows
+            thorough, quickly = calm, not calm and not lens_and_rows
             restless = None
             # Frames that were looked at with a camera that hardly differs have had theirs.
             if found.moving:
@@ -142,26 +140,11 @@ def _followed_again(
             # Only a neighbour that holds leads further.
             if n not in missing or not history or history[-1].frame != n - step or history[-1].status == "lost":
                 continue
-            found = follower.step(n, picture(n - step), picture(n), history, hidden(n, better))
+            found = follower.step(n, picture(n - step), picture(n), history, hidden(n, better), thorough=False)
             if found.status != "lost" and believed(found):
                 better[n] = found
                 missing.discard(n)
                 yield found
-
-
-def _those_that_stand_out(
-    follower: PlaneFollower, results: Mapping[int, FrameResult], picture: Callable[[int], AnalysisPicture],
-    hidden: Callable[[int, Mapping[int, FrameResult]], Bool | None], stop: Callable[[], bool], only: range | None,
-) -> Iterator[FrameResult]:  # fmt: skip
-    """Look again at frames that leave much more than those around them; nothing else is asked of the run."""
-    trust = trust_of_run(follower, results)
-    for n in sorted(results if only is None else {*results}.intersection(only)):
-        if stop():
-            return
-        if n != follower.reference_frame and follower.stands_out(n, results):
-            better, before = follower.settle(n, picture(n), results, hidden(n, results), trust), results[n].evidence
-            if better.evidence is None or (before is not None and better.evidence.cost < before.cost):
-                yield better
 
 
 def _restless(follower: PlaneFollower, results: Mapping[int, FrameResult]) -> set[int]:

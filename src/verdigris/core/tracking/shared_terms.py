@@ -115,6 +115,11 @@ class Equations:
         now = np.array([value_of(optics, self.terms[j]) for j in out])
         return replace(self, score=self.score + self.hessian[:, out] @ now).only(terms)
 
+    def moved_on(self, by: Mapping[Term, float]) -> "Equations":
+        """The equations as they are when terms have changed by so much, as far as they are straight."""
+        step = np.array([by.get(t, 0.0) for t in self.terms])
+        return replace(self, score=self.score - self.hessian @ step)
+
     @property
     def promise(self) -> float:
         """Share of the squared residuals that the terms could take away at most."""

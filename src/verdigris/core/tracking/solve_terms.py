@@ -9,6 +9,7 @@ from verdigris.core.tracking.follow import PlaneFollower
 from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.core.tracking.shared_terms import (
     LENS,
+    TONE,
     Asked,
     Equations,
     Estimate,
@@ -30,6 +31,8 @@ SIGNIFICANT = 5.0
 # Around a first estimate that is far off, terms look less certain than they are: these are tried, and gone on with.
 WORTH_TRYING = 2.5
 WORTH_GOING_ON = 4.0
+# Share of the squared residuals that new terms have to promise: a quarter of what they would have to gain.
+WORTH_STEPS = 0.002
 
 
 @dataclass(frozen=True)
@@ -58,32 +61,40 @@ def solve(
     so_far : where a search with more terms has come to
     """
     here = so_far or start
-    found, equations, last = here.follower, here.equations, np.zeros(0)
-    # Equations around the same optics can be asked again.
-    fresh = found is base
+    found, around, last = here.follower, here.equations, np.zeros(0)
     whole = {*LENS} <= {*terms}
+    # What asks for a tone curve takes as long as all the rest.
+    wanted = tuple(t for t in around.terms if t not in TONE or t in terms) if {*terms} <= {*around.terms} else terms
 
     def is_old(sure: Iterable[Term]) -> bool:
         """Whether that is no more than what it started from."""
         others = {*terms} - {*start.estimates}
         return {*sure} <= {*start.estimates} and all(value_of(start.follower.optics, t) == 0 for t in others)
 
+    def promises_little(estimates: Iterable[Term]) -> bool:
+        """Whether what is new in it, rows and shutter aside, would take hardly anything of what is left away."""
+        optics = start.follower.optics
+        rest = tuple(t for t in estimates if t in ("shutter", "readout", *start.estimates) or value_of(optics, t) != 0)
+        if {*rest} == {*estimates}:
+            return False
+        return equations.if_only(tuple(estimates), optics).promise - equations.if_only(rest, optics).promise < WORTH_STEPS
+
     for i in range(MOST_STEPS):
-        if not fresh:
+        # Equations around the same optics can be asked again.
+        if i > 0 or not {*terms} <= {*around.terms}:
             # Tiles that disagreed as long as nobody knew of the lens are those that tell of it.
-            asked = {n: replace(a, trust=equations.trust) for n, a in pictures.items()}
-            again = linearise(found, found.restated(results), asked, terms, stop, before=equations)
+            asked = {n: replace(a, trust=around.trust) for n, a in pictures.items()}
+            again = linearise(found, found.restated(results), asked, wanted, stop, before=around)
             if again is None:
                 return None
-            equations = again
-        fresh = False
-        equations = equations.only(terms)
+            around = again
+        equations = around.only(terms)
         if whole or together:
             estimates, step = choose_together(equations, found.optics, terms, 0.0 if together else WORTH_TRYING, 0.0, without)
         else:
             least = WORTH_TRYING if i == 0 and so_far is None else WORTH_GOING_ON
             estimates, step = choose_terms(equations, found.optics, terms, least, without)
-        if not estimates or is_old(estimates):
+        if not estimates or is_old(estimates) or (i == 0 and so_far is None and not (whole or together) and promises_little(estimates)):
             return None
         gone = np.array([step[t] / e.scatter for t, e in estimates.items()])
         ahead = ahead_by(gone, last)
@@ -91,7 +102,8 @@ def solve(
         if ahead > NOT_FAR_AHEAD and not (base.optics.lens is not None and base.optics.lens.k1):
             ahead = 0.0
         values: dict[str, float] = {t: estimates[t].value + ahead * step[t] if t in estimates else 0.0 for t in terms}
-        found = base.under(with_values(found.optics, values), base.reference_movement)
+        before, found = found.optics, base.under(with_values(found.optics, values), base.reference_movement)
+        around = around.moved_on({t: value_of(found.optics, t) - value_of(before, t) for t in terms})
         settled = all(abs(step[t]) < 0.5 * e.scatter + 1e-4 for t, e in estimates.items())
         # What fast shrinking steps would still add was taken ahead.
         nearly = 0 < ahead < NOT_FAR_AHEAD and all(ahead * abs(step[t]) < e.scatter for t, e in estimates.items())
@@ -105,11 +117,11 @@ def solve(
     else:
         sure = tuple(t for t in terms if t in estimates and abs(estimates[t].value) >= SIGNIFICANT * estimates[t].scatter)
     if {*sure} >= {*estimates}:
-        return Solved(found, {t: replace(e, value=value_of(found.optics, t)) for t, e in estimates.items()}, equations)
+        return Solved(found, {t: replace(e, value=value_of(found.optics, t)) for t, e in estimates.items()}, around)
     if not sure or is_old(sure):
         return None
     rest = tuple(t for t in terms if t not in sure)
-    return solve(base, start, results, pictures, terms, stop, without=rest, so_far=replace(start, follower=found, equations=equations))
+    return solve(base, start, results, pictures, terms, stop, without=rest, so_far=replace(start, follower=found, equations=around))
 
 
 def ahead_by(step: Float64, last: Float64) -> float:

@@ -18,6 +18,7 @@ import numpy as np
 from verdigris.core.tracking.appearance import USUAL_VARIANCE, VARIANCES, Appearance
 from verdigris.core.tracking.optics import Movement
 from verdigris.core.tracking.tone import encode_one
+from verdigris.core.tracking.vector_taps import cubic_pair
 from verdigris.core.types import Float32, Float64, Int
 
 PIXEL_VARIANCE = 1.0 / 12.0
@@ -144,31 +145,6 @@ def _soften(centres, h, v, vr, blur, shutter, least, most, floor, round_, line, 
     return smoothing
 
 
-@numba.njit(cache=True, nogil=True, fastmath=True, inline="always")
-def _cubic(splines, k, u, v):  # type: ignore[no-untyped-def]
-    """Value and derivatives of level k's B-spline at (u, v) > 1, px with pixel centres at whole numbers."""
-    iu, iv = int(u), int(v)
-    fu, fv = np.float32(u - iu), np.float32(v - iv)
-    sixth, half, one, two = np.float32(1.0 / 6.0), np.float32(0.5), np.float32(1.0), np.float32(2.0 / 3.0)
-    ru, rv = one - fu, one - fv
-    a0, a3, b0, b3 = sixth * ru * ru * ru, sixth * fu * fu * fu, sixth * rv * rv * rv, sixth * fv * fv * fv
-    a1, a2 = two - fu * fu * (one - half * fu), two - ru * ru * (one - half * ru)
-    b1, b2 = two - fv * fv * (one - half * fv), two - rv * rv * (one - half * rv)
-    d0, d3, e0, e3 = -half * ru * ru, half * fu * fu, -half * rv * rv, half * fv * fv
-    d1, d2 = fu * (np.float32(1.5) * fu - np.float32(2.0)), ru * (np.float32(2.0) - np.float32(1.5) * ru)
-    e1, e2 = fv * (np.float32(1.5) * fv - np.float32(2.0)), rv * (np.float32(2.0) - np.float32(1.5) * rv)
-    x, y = iu - 1, iv - 1
-    p0, p1, p2, p3 = splines[k, y, x], splines[k, y, x + 1], splines[k, y, x + 2], splines[k, y, x + 3]
-    l0, m0 = a0 * p0 + a1 * p1 + a2 * p2 + a3 * p3, d0 * p0 + d1 * p1 + d2 * p2 + d3 * p3
-    p0, p1, p2, p3 = splines[k, y + 1, x], splines[k, y + 1, x + 1], splines[k, y + 1, x + 2], splines[k, y + 1, x + 3]
-    l1, m1 = a0 * p0 + a1 * p1 + a2 * p2 + a3 * p3, d0 * p0 + d1 * p1 + d2 * p2 + d3 * p3
-    p0, p1, p2, p3 = splines[k, y + 2, x], splines[k, y + 2, x + 1], splines[k, y + 2, x + 2], splines[k, y + 2, x + 3]
-    l2, m2 = a0 * p0 + a1 * p1 + a2 * p2 + a3 * p3, d0 * p0 + d1 * p1 + d2 * p2 + d3 * p3
-    p0, p1, p2, p3 = splines[k, y + 3, x], splines[k, y + 3, x + 1], splines[k, y + 3, x + 2], splines[k, y + 3, x + 3]
-    l3, m3 = a0 * p0 + a1 * p1 + a2 * p2 + a3 * p3, d0 * p0 + d1 * p1 + d2 * p2 + d3 * p3
-    return b0 * l0 + b1 * l1 + b2 * l2 + b3 * l3, b0 * m0 + b1 * m1 + b2 * m2 + b3 * m3, e0 * l0 + e1 * l1 + e2 * l2 + e3 * l3
-
-
 @numba.njit(cache=True, nogil=True, inline="always")
 def _end_weight(n):  # type: ignore[no-untyped-def]
     """Weight of the first and last of n even taps, the others being 1, with which they are as flat as an open shutter.
@@ -237,19 +213,18 @@ def _predict(splines, table, variances, origin, ideal, times, m0, m1, m2, tiles,
         if u0 - reach < 1 or v0 - reach < 1 or u0 + reach >= width - 3 or v0 + reach >= height - 3:
             out[i, 0] = UNKNOWN
             continue
-        value, du, dv, change = 0.0, 0.0, 0.0, 0.0
+        value, du, dv, change = np.float32(0), np.float32(0), np.float32(0), np.float32(0)
         for j in range(taps):
             o = spacing * (j - (taps - 1) * 0.5)
             uu, vv = u0 + o * axis[tile, 0], v0 + o * axis[tile, 1]
-            a, adu, adv = _cubic(splines, k, uu, vv)
-            b, bdu, bdv = _cubic(splines, k + 1, uu, vv)
-            share = weights[j] if taps > 1 else 1.0
+            iu, iv = int(uu), int(vv)
+            a, by_u, by_v, more = cubic_pair(splines, k, iv - 1, iu - 1, np.float32(uu - iu), np.float32(vv - iv), np.float32(blend))
+            share = np.float32(weights[j]) if taps > 1 else np.float32(1)
             value += share * a
-            du += share * (adu + blend * (bdu - adu))
-            dv += share * (adv + blend * (bdv - adv))
-            change += share * (b - a)
-        value += blend * change
-        change /= variances[k + 1] - variances[k]
+            du += share * by_u
+            dv += share * by_v
+            change += share * more
+        change /= np.float32(variances[k + 1] - variances[k])
         code, slope = encode_one(value, table)
         du, dv = du * slope, dv * slope
         out[i, 0] = code

@@ -73,11 +73,11 @@ class Templates:
     def step(
         self, frame: int, before: AnalysisPicture, now: AnalysisPicture, history: list[FrameResult], hidden: Bool | None
     ) -> FrameResult:
-        """Find the plane in the next frame; parameters as for `PlaneFollower.step`."""
+        """Find the plane in the next frame, with a quick look; parameters as for `PlaneFollower.step`."""
         last = history[-1]
         if last.through is not None:
             return self._go_on(frame, before, now, history, hidden)
-        result = self._follower.step(frame, before, now, history, hidden)
+        result = self._follower.step(frame, before, now, history, hidden, thorough=False)
         if doubt_of(result) < UNSURE_PX or agrees(result):
             self._offer(result, now, hidden)
             return result
@@ -92,7 +92,7 @@ class Templates:
         """From a frame that was held by a template: the same template leads, and the reference is tried from where it says."""
         found = self._through(frame, before, now, history, hidden)
         if found is None:
-            return self._follower.step(frame, before, now, history, hidden)
+            return self._follower.step(frame, before, now, history, hidden, thorough=False)
         known = {r.frame: r for r in history[-HISTORY:]}
         again = self._follower.settle(frame, now, {**known, frame: found}, hidden, thorough=False)
         return found if again.status == "lost" else again
@@ -138,7 +138,7 @@ class Templates:
         for template in sorted(templates, key=lambda t: abs(t.result.frame - frame))[:2]:
             past = _as_seen_from(template, history[-HISTORY:])
             if past:
-                own = template.follower.step(frame, before, now, past, hidden)
+                own = template.follower.step(frame, before, now, past, hidden, thorough=False)
                 found = self._stated(template, own)
                 if found is not None and (best is None or doubt_of(found) < doubt_of(best)):
                     best, self._held = found, (template, own)
