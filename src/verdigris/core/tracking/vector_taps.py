@@ -11,11 +11,12 @@ Unser, Splines: a perfect fit for signal and image processing, IEEE Signal Proce
 from typing import Any
 
 import numpy as np
-from llvmlite import ir
 from numba import types
 from numba.core import cgutils
 from numba.extending import intrinsic
 
+# What numba itself writes code with.
+ir = cgutils.ir
 _FLOAT, _INT = ir.FloatType(), ir.IntType(32)
 _FOUR = ir.VectorType(_FLOAT, 4)
 _FAST = ("fast",)
