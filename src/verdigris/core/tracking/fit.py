@@ -39,6 +39,7 @@ class Conditions:
     hidden : (H, W) bool, what something nearer covers, or None
     trust : (tiles,) 0..1, how far each tile has moved with the plane in other frames, or None
     bow : how the surface is bowed, or None when it is flat
+    grain : variance of one pixel's noise as far as other frames show it, code values squared
     """
 
     movement: Movement
@@ -49,6 +50,7 @@ class Conditions:
     hidden: Bool | None = None
     trust: Float64 | None = None
     bow: Bow | None = None
+    grain: float = np.inf
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
@@ -266,7 +268,7 @@ class Fit:
     def equations(self, jacobian: Float32 | None = None, which: slice = np.s_[:]) -> tuple[Float64, Float64]:
         """Hessian (tiles, k, k) and score (tiles, k) of every tile, gain and bias eliminated, for Jacobian rows (k, N).
 
-        With `which`, for every so many of the samples; the rows are theirs.
+        Rows are those of pose and blur, and any further ones. With `which`, for every so many of the samples; the rows are theirs.
         """
         s = self.samples
         assert s is not None
@@ -278,7 +280,26 @@ class Fit:
             starts, rows, *(np.ascontiguousarray(a[which]) for a in (self.template, self.values, self._used)),
             self.gain, self.bias, self.mass, hessians, scores,
         )  # fmt: skip
+        scores[:, self.freedoms] += self.noise_pull(self.soft.grain_change) / (which.step or 1)
         return hessians, scores
+
+    def noise_pull(self, change: Float64) -> Float64:
+        """What keeps the reference's own noise from asking for something that would smooth it away: scores of the tiles, (tiles,).
+
+        Parameters
+        ----------
+        change : (tiles,) how the share of the noise that is left changes with what is asked for
+
+        Notes
+        -----
+        Least squares also count the reference's noise, and would rather have less of it: a blur that is not there, and a pose
+        that makes up for it. How much of the noise any blur leaves is known.
+
+        References
+        ----------
+        Stefanski, Unbiased estimation of a nonlinear function of a normal mean, Comm. Stat. 18(12), 1989 (corrected scores).
+        """
+        return np.asarray(0.5 * min(self.grain(), self.conditions.grain) * self.tile_weights() * self.gain**2 * change)
 
     def by_shutter(self, h: Float64) -> Float32:
         """Change of the predicted values per unit of the shutter's variance, (N,)."""

@@ -21,7 +21,7 @@ from verdigris.core.tracking.doubt import bend_at, corner_margins, corner_sigmas
 from verdigris.core.tracking.features import Finder
 from verdigris.core.tracking.fit import Conditions
 from verdigris.core.tracking.frame_pictures import KeptPictures
-from verdigris.core.tracking.frame_result import Evidence, FrameResult, lost, trust_of, worst_of
+from verdigris.core.tracking.frame_result import Evidence, FrameResult, grain_of, lost, trust_of, worst_of
 from verdigris.core.tracking.guesses import Guesses, ReferenceView, Start, speed_at
 from verdigris.core.tracking.judge import reason_against
 from verdigris.core.tracking.motion import Motion
@@ -227,6 +227,7 @@ class PlaneFollower:
         near = [
             e.bend for k in NEAR_BENDS if frame + k in results and (e := results[frame + k].evidence) is not None and e.bend is not None
         ]
+        grain = grain_of(results[frame + k].evidence for k in (0, *NEAR_BENDS) if frame + k in results)
         best: FrameResult | None = None
         pictures = KeptPictures(now.values)
         for start in starts:
@@ -234,7 +235,7 @@ class PlaneFollower:
             shutter = self.optics.shutter if self.optics.shutter is not None else (own.shutter if own else None) or 0.0
             blur = own.blur if own else 0.0
             movement = self.movement_at(frame, around)
-            conditions = Conditions(movement, self.reference_movement, blur, shutter, (), hidden, trust, self.bow)
+            conditions = Conditions(movement, self.reference_movement, blur, shutter, (), hidden, trust, self.bow, grain)
             rough = own is None or start is between or known.through is not None
             led = self.guesses.by_reference(now.bytes, start, movement) if rough else None
             led = led or Start(start, sure=not rough)
@@ -367,6 +368,7 @@ class PlaneFollower:
             hidden,
             trust_of(e.tiles for _, e in past),
             self.bow,
+            grain_of(e for _, e in past),
         )
 
     def smears(self, movement: Movement) -> bool:

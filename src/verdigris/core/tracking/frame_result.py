@@ -110,3 +110,8 @@ def worst_of(result: FrameResult | None) -> float:
 def lost(frame: int, share: float, reason: str) -> FrameResult:
     """A frame that is not reported as found, and why."""
     return FrameResult(frame, "lost", None, None, None, None, share, reason)
+
+
+def grain_of(evidence: Iterable[Evidence | None]) -> float:
+    """Variance of one pixel's noise as far as some frames show it, code values squared: what is more in any of them is no noise."""
+    return min((e.grain for e in evidence if e is not None and e.grain > 0), default=np.inf)

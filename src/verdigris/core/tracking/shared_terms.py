@@ -79,7 +79,7 @@ def conditions_at(follower: PlaneFollower, n: int, results: Mapping[int, FrameRe
     assert evidence is not None
     return Conditions(
         follower.movement_at(n, results), follower.reference_movement, evidence.blur, follower.optics.shutter or 0.0, (),
-        asked.hidden, asked.trust, follower.bow,
+        asked.hidden, asked.trust, follower.bow, asked.grain,
     )  # fmt: skip
 
 
@@ -159,7 +159,7 @@ def linearise(
         if follower.optics.lens is not None:
             fit.leave_out(~fit.steep())
         total += float(np.sum(fit.weights * fit.residuals() ** 2)) / max(fit.noise, 1e-3) ** 2
-        reduced = _reduced(fit, follower, h, terms, asked.grain)
+        reduced = _reduced(fit, follower, h, terms)
         hessian, score = hessian + reduced[0], score + reduced[1]
         clusters.append(reduced[2])
     return Equations(hessian, score, np.stack(clusters), total, terms, trust_of(agreements), fitted) if clusters else None
@@ -298,14 +298,13 @@ def with_values(optics: Optics, values: Mapping[str, float]) -> Optics:
     )  # fmt: skip
 
 
-def _reduced(fit: Fit, follower: PlaneFollower, h: Float64, terms: tuple[Term, ...], grain: float) -> tuple[Float64, Float64, Float64]:
+def _reduced(fit: Fit, follower: PlaneFollower, h: Float64, terms: tuple[Term, ...]) -> tuple[Float64, Float64, Float64]:
     """Normal equations of the shared terms with pose and blur eliminated: (m, m), (m,), (tiles, m)."""
     rows = np.stack(list(rows_of(fit, follower, h, terms))).astype(np.float32)
     hessians, tile_score = fit.equations(np.concatenate([fit.jacobian, rows]))
     k = len(fit.jacobian)
-    tile_score[:, k - 1] += _noise_pull(fit, h, grain, blur=0.05)
     if "shutter" in terms:
-        tile_score[:, k + terms.index("shutter")] += _noise_pull(fit, h, grain, shutter=0.002)
+        tile_score[:, k + terms.index("shutter")] += fit.noise_pull(_by_shutter(fit, h))
     hessian, score = hessians.sum(axis=0), tile_score.sum(axis=0)
     scale = np.sqrt(np.maximum(np.diag(hessian)[:k], 1e-12))
     inner = np.linalg.pinv(hessian[:k, :k] / np.outer(scale, scale) + 1e-9 * np.eye(k)) / np.outer(scale, scale)
@@ -319,28 +318,11 @@ def _reduced(fit: Fit, follower: PlaneFollower, h: Float64, terms: tuple[Term, .
     )
 
 
-def _noise_pull(fit: Fit, h: Float64, grain: float, blur: float = 0.0, shutter: float = 0.0) -> Float64:
-    """What keeps the reference's own noise from asking for blur, which would smooth it away: scores of the tiles, (tiles,).
-
-    Parameters
-    ----------
-    grain : variance of one pixel's noise, as far as the run shows it
-    blur, shutter : which of them it is, as the step that shows how the noise changes
-
-    Notes
-    -----
-    Least squares also count the reference's noise, and would rather have less of it. How much of it any blur leaves is known.
-
-    References
-    ----------
-    Stefanski, Unbiased estimation of a nonlinear function of a normal mean, Comm. Stat. 18(12), 1989 (corrected scores).
-    """
+def _by_shutter(fit: Fit, h: Float64, step: float = 0.002) -> Float64:
+    """How the share of the reference's noise that is left changes with the shutter's variance, (tiles,)."""
     c, soft = fit.conditions, fit.soft
-    other = softness(
-        fit.appearance, h, c.movement, c.reference_movement, fit.blur + blur, c.shutter + shutter, soft.smoothing, fixed=True
-    )  # fmt: skip
-    change = (other.grain_left - soft.grain_left) / (blur + shutter)
-    return np.asarray(0.5 * min(grain, fit.grain()) * fit.tile_weights() * fit.gain**2 * change)
+    other = softness(fit.appearance, h, c.movement, c.reference_movement, fit.blur, c.shutter + step, soft.smoothing, fixed=True)
+    return (other.grain_left - soft.grain_left) / step
 
 
 def rows_of(fit: Fit, follower: PlaneFollower, h: Float64, terms: tuple[Term, ...]) -> Iterator[Float64]:

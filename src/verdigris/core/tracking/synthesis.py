@@ -66,6 +66,12 @@ class Softness:
         return np.asarray(1.0 / (4 * np.pi * np.sqrt((self.round + GRAIN_PX2) * (self.round + self.line + GRAIN_PX2))))
 
     @property
+    def grain_change(self) -> Float64:
+        """How that share changes with the blur of the frame, per px^2, (tiles,)."""
+        across, along = 1.0 / (self.round + GRAIN_PX2), 1.0 / (self.round + self.line + GRAIN_PX2)
+        return -0.5 * self.grain_left * self.zoom * (across + along)
+
+    @property
     def grain_left_in_frame(self) -> float:
         """Share of a pixel's noise, as variance, that the frame keeps."""
         return float(1.0 / (4 * np.pi * (self.smoothing + GRAIN_PX2)))
