@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from verdigris.core.tracking.grain import Grain
 from verdigris.core.types import Float32, Float64
 
 
@@ -20,7 +21,7 @@ class Alignment:
     blur : variance by which the frame is softer than the reference, plate px^2
     shutter : variance of the exposure in time it was compared with, frames^2
     cost : root mean square of the smaller residuals where the picture is steep, code values
-    grain : variance of one pixel's noise, code values squared, if nothing else is left where the picture is flat
+    grain : the noise, if nothing else is left where the picture is flat
     only_noise : whether nothing but noise is left
     tiles : (tiles,) float32, 0..1, how far each tile moves with the plane; NaN where it does not show
     converged : whether the last step stayed well within the doubt; if not, it is part of the covariance
@@ -40,7 +41,7 @@ class Alignment:
     blur: float
     shutter: float
     cost: float
-    grain: float
+    grain: Grain
     only_noise: bool
     tiles: Float32
     converged: bool

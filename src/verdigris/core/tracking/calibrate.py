@@ -17,7 +17,8 @@ from verdigris.core.tracking.camera_doubt import covariance_of_lens, with_doubt
 from verdigris.core.tracking.fit import Fit
 from verdigris.core.tracking.follow import SHUTTERS, SMEARING_PX, AnalysisPicture, PlaneFollower, widened
 from verdigris.core.tracking.frame_pictures import KeptPictures
-from verdigris.core.tracking.frame_result import FrameResult, grain_of, trust_of
+from verdigris.core.tracking.frame_result import FrameResult, trust_of
+from verdigris.core.tracking.grain import common_grain
 from verdigris.core.tracking.likely_rows import ROWS_SHOW, likely_rows, rows_may_be_read, rows_show
 from verdigris.core.tracking.optics import Movement, Optics, flow
 from verdigris.core.tracking.shared_terms import (
@@ -101,7 +102,7 @@ def calibrate(
         return Calibration(start, reference_movement, {}, 0.0)
     trust = trust_of_run(follower, results)
     # Where frames disagree, noise looks like more than it is: the best of them say how much there is.
-    grain = grain_of(r.evidence for r in results.values())
+    grain = common_grain(r.evidence.grain for r in results.values() if r.evidence is not None)
     pictures = {n: Asked(KeptPictures(picture(n).values), widened(hidden(n)), trust, grain) for n in frames}
     # From here on only these frames are needed, and those that tell how they move.
     results = {n: r for n, r in results.items() if any(n + k in pictures for k in (-2, -1, 0, 1, 2))}
@@ -130,7 +131,7 @@ def calibrate(
     )
     allowed: tuple[Term, ...] = (
         "shutter",
-        *(TONE if grain < MOST_GRAIN and blurs else ()),
+        *(TONE if grain.variance < MOST_GRAIN and blurs else ()),
         *(("readout",) if readout else ()),
         *(BOW if bowed else ()),
         *(("k1", "k2", *centred) if bends else ()),

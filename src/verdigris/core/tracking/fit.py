@@ -9,6 +9,7 @@ from verdigris.core.geometry.bounds import bounds
 from verdigris.core.tracking.appearance import Appearance, frame_normaliser
 from verdigris.core.tracking.bow import Bow
 from verdigris.core.tracking.frame_pictures import FramePictures
+from verdigris.core.tracking.grain import USUAL_GRAIN, Grain, alike_px2, change_by_blur, left_in_frame, left_in_reference
 from verdigris.core.tracking.motion import FREEDOMS, Motion
 from verdigris.core.tracking.optics import Movement, Optics
 from verdigris.core.tracking.synthesis import predict, rim_px, softness
@@ -39,7 +40,7 @@ class Conditions:
     hidden : (H, W) bool, what something nearer covers, or None
     trust : (tiles,) 0..1, how far each tile has moved with the plane in other frames, or None
     bow : how the surface is bowed, or None when it is flat
-    grain : variance of one pixel's noise as far as other frames show it, code values squared
+    grain : noise as far as other frames show it
     """
 
     movement: Movement
@@ -50,7 +51,7 @@ class Conditions:
     hidden: Bool | None = None
     trust: Float64 | None = None
     bow: Bow | None = None
-    grain: float = np.inf
+    grain: Grain = USUAL_GRAIN
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
@@ -87,7 +88,7 @@ def _prepare(  # type: ignore[no-untyped-def]
         jacobian[freedoms, i] = prediction[i, 3]
 
 
-def _median(values: Float64) -> float:
+def _median(values: Float32 | Float64) -> float:
     """The upper median, in a fifth of the time."""
     half = len(values) // 2
     return float(np.partition(values, half)[half])
@@ -280,7 +281,7 @@ class Fit:
             starts, rows, *(np.ascontiguousarray(a[which]) for a in (self.template, self.values, self._used)),
             self.gain, self.bias, self.mass, hessians, scores,
         )  # fmt: skip
-        scores[:, self.freedoms] += self.noise_pull(self.soft.grain_change) / (which.step or 1)
+        scores[:, self.freedoms] += self.noise_pull(change_by_blur(self.soft, self.conditions.grain.px2)) / (which.step or 1)
         return hessians, scores
 
     def noise_pull(self, change: Float64) -> Float64:
@@ -299,7 +300,7 @@ class Fit:
         ----------
         Stefanski, Unbiased estimation of a nonlinear function of a normal mean, Comm. Stat. 18(12), 1989 (corrected scores).
         """
-        return np.asarray(0.5 * min(self.grain(), self.conditions.grain) * self.tile_weights() * self.gain**2 * change)
+        return np.asarray(0.5 * min(self.pixel_noise(), self.conditions.grain.variance) * self.tile_weights() * self.gain**2 * change)
 
     def by_shutter(self, h: Float64) -> Float32:
         """Change of the predicted values per unit of the shutter's variance, (N,)."""
@@ -345,10 +346,19 @@ class Fit:
         assert self.samples is not None
         return np.asarray(np.bincount(self.samples.tiles, self._used, len(self.gain)), np.float64)
 
-    def grain(self) -> float:
+    def pixel_noise(self) -> float:
         """Variance of one pixel's noise, code values squared, if nothing else is left where the picture is flat."""
-        left = (self.mass * self.gain**2) @ self.soft.grain_left / max(float(self.mass.sum()), 1e-9)
-        return float(self.noise**2 / (self.soft.grain_left_in_frame + left))
+        px2 = self.conditions.grain.px2
+        left = (self.mass * self.gain**2) @ left_in_reference(self.soft, px2) / max(float(self.mass.sum()), 1e-9)
+        return float(self.noise**2 / (left_in_frame(self.soft, px2) + left))
+
+    def grain(self) -> Grain:
+        """The noise that shows where the picture is flat."""
+        assert self.samples is not None
+        slope = self.slope[self.seen]
+        flat = self.seen & (self.slope <= _median(slope)) if len(slope) else self.seen
+        softened = 0.5 * (self.soft.smoothing + float(np.median(self.soft.all_around / self.soft.zoom)))
+        return Grain(self.pixel_noise(), alike_px2(self.samples.pixels, self.residuals(), flat, softened))
 
     def cost(self) -> float:
         """Root mean square of the smaller residuals where the picture is steep, code values: lower fits better.

@@ -21,7 +21,8 @@ from verdigris.core.tracking.doubt import bend_at, corner_margins, corner_sigmas
 from verdigris.core.tracking.features import Finder
 from verdigris.core.tracking.fit import Conditions
 from verdigris.core.tracking.frame_pictures import KeptPictures
-from verdigris.core.tracking.frame_result import Evidence, FrameResult, grain_of, lost, trust_of, worst_of
+from verdigris.core.tracking.frame_result import Evidence, FrameResult, lost, trust_of, worst_of
+from verdigris.core.tracking.grain import common_grain
 from verdigris.core.tracking.guesses import Guesses, ReferenceView, Start, speed_at
 from verdigris.core.tracking.judge import reason_against
 from verdigris.core.tracking.motion import Motion
@@ -227,7 +228,8 @@ class PlaneFollower:
         near = [
             e.bend for k in NEAR_BENDS if frame + k in results and (e := results[frame + k].evidence) is not None and e.bend is not None
         ]
-        grain = grain_of(results[frame + k].evidence for k in (0, *NEAR_BENDS) if frame + k in results)
+        told = (results[frame + k].evidence for k in (0, *NEAR_BENDS) if frame + k in results)
+        grain = common_grain(e.grain for e in told if e is not None)
         best: FrameResult | None = None
         pictures = KeptPictures(now.values)
         for start in starts:
@@ -368,7 +370,7 @@ class PlaneFollower:
             hidden,
             trust_of(e.tiles for _, e in past),
             self.bow,
-            grain_of(e for _, e in past),
+            common_grain(e.grain for _, e in past),
         )
 
     def smears(self, movement: Movement) -> bool:

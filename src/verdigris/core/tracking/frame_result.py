@@ -6,6 +6,7 @@ from typing import Literal
 
 import numpy as np
 
+from verdigris.core.tracking.grain import Grain
 from verdigris.core.tracking.optics import STILL, Movement
 from verdigris.core.types import Float32, Float64
 
@@ -24,7 +25,7 @@ class Evidence:
     shutter : variance of the exposure in time, frames^2; None where nothing moved enough to show it
     tiles : (tiles,) float32, 0..1, how far each tile of the region moves with the plane; NaN where it does not show
     cost : what is left where the picture is steep, code values
-    grain : variance of one pixel's noise, code values squared, if nothing else was left where the picture is flat; 0 when not known
+    grain : the noise, if nothing else was left where the picture is flat; None when not known
     good : 0..1, share of the region's texture that was seen as it should be
     bend : (2, 4) float64, how far the corners would move on a surface that bends, see `bend_at`, px^2; None when not known
     template : (4, 2) float64, corners that the frame it was compared with had then, plate px; None where it was the reference
@@ -36,7 +37,7 @@ class Evidence:
     shutter: float | None = None
     tiles: Float32 | None = None
     cost: float = 0.0
-    grain: float = 0.0
+    grain: Grain | None = None
     good: float = 0.0
     bend: Float64 | None = None
     template: Float64 | None = None
@@ -110,8 +111,3 @@ def worst_of(result: FrameResult | None) -> float:
 def lost(frame: int, share: float, reason: str) -> FrameResult:
     """A frame that is not reported as found, and why."""
     return FrameResult(frame, "lost", None, None, None, None, share, reason)
-
-
-def grain_of(evidence: Iterable[Evidence | None]) -> float:
-    """Variance of one pixel's noise as far as some frames show it, code values squared: what is more in any of them is no noise."""
-    return min((e.grain for e in evidence if e is not None and e.grain > 0), default=np.inf)

@@ -20,6 +20,7 @@ from verdigris.core.tracking.fit import Conditions, Fit
 from verdigris.core.tracking.follow import PlaneFollower
 from verdigris.core.tracking.frame_pictures import KeptPictures
 from verdigris.core.tracking.frame_result import FrameResult, trust_of
+from verdigris.core.tracking.grain import Grain, left_in_reference
 from verdigris.core.tracking.optics import Optics
 from verdigris.core.tracking.synthesis import softness
 from verdigris.core.tracking.tone import Tone
@@ -49,12 +50,12 @@ MOST_BOW = 0.03
 
 @dataclass(frozen=True)
 class Asked:
-    """A frame that is asked about the camera: its pictures, what is covered, and over the run: trust in each tile, a pixel's noise."""
+    """A frame that is asked about the camera: its pictures, what is covered, and over the run: trust in each tile, and noise."""
 
     pictures: KeptPictures
     hidden: Bool | None
     trust: Float64 | None
-    grain: float
+    grain: Grain
 
 
 @dataclass(frozen=True)
@@ -322,7 +323,8 @@ def _by_shutter(fit: Fit, h: Float64, step: float = 0.002) -> Float64:
     """How the share of the reference's noise that is left changes with the shutter's variance, (tiles,)."""
     c, soft = fit.conditions, fit.soft
     other = softness(fit.appearance, h, c.movement, c.reference_movement, fit.blur, c.shutter + step, soft.smoothing, fixed=True)
-    return (other.grain_left - soft.grain_left) / step
+    px2 = c.grain.px2
+    return (left_in_reference(other, px2) - left_in_reference(soft, px2)) / step
 
 
 def rows_of(fit: Fit, follower: PlaneFollower, h: Float64, terms: tuple[Term, ...]) -> Iterator[Float64]:

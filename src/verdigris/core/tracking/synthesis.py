@@ -19,12 +19,10 @@ from verdigris.core.tracking.appearance import USUAL_VARIANCE, VARIANCES, Appear
 from verdigris.core.tracking.optics import Movement
 from verdigris.core.tracking.tone import encode_one
 from verdigris.core.tracking.vector_taps import cubic_pair
-from verdigris.core.types import Float32, Float64, Int
+from verdigris.core.types import Bool, Float32, Float64, Int
 
 PIXEL_VARIANCE = 1.0 / 12.0
 MOST_SMOOTHING = 36.0
-# How far the noise of neighbouring pixels is alike, as a blur, px^2.
-GRAIN_PX2 = 0.3
 SMOOTHING_STEP = 1.05
 MOST_TAPS = 33
 # How far apart they are at most, in standard deviations of what is blurred all around: between them nothing shows.
@@ -58,23 +56,12 @@ class Softness:
     @property
     def all_around(self) -> Float64:
         """Variance without that of smears that are worth a line, px^2, (tiles,)."""
-        return np.where(self.line < SHORT, self.round + 0.5 * self.line, self.round)
+        return np.where(self.has_line, self.round, self.round + 0.5 * self.line)
 
     @property
-    def grain_left(self) -> Float64:
-        """Share of a pixel's noise, as variance, that each tile of the reference keeps, (tiles,)."""
-        return np.asarray(1.0 / (4 * np.pi * np.sqrt((self.round + GRAIN_PX2) * (self.round + self.line + GRAIN_PX2))))
-
-    @property
-    def grain_change(self) -> Float64:
-        """How that share changes with the blur of the frame, per px^2, (tiles,)."""
-        across, along = 1.0 / (self.round + GRAIN_PX2), 1.0 / (self.round + self.line + GRAIN_PX2)
-        return -0.5 * self.grain_left * self.zoom * (across + along)
-
-    @property
-    def grain_left_in_frame(self) -> float:
-        """Share of a pixel's noise, as variance, that the frame keeps."""
-        return float(1.0 / (4 * np.pi * (self.smoothing + GRAIN_PX2)))
+    def has_line(self) -> Bool:
+        """Whether the smear of a tile is worth a line, (tiles,)."""
+        return np.asarray(self.line >= SHORT)
 
 
 def softness(
