@@ -1,5 +1,6 @@
 """One frame compared with the reference at one pose: samples, prediction, weights, and gain and bias of every tile."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import numba
@@ -9,7 +10,7 @@ from verdigris.core.geometry.bounds import bounds
 from verdigris.core.tracking.appearance import Appearance, frame_normaliser
 from verdigris.core.tracking.bow import Bow
 from verdigris.core.tracking.frame_pictures import FramePictures
-from verdigris.core.tracking.grain import USUAL_GRAIN, Grain, alike_px2, change_by_blur, left_in_frame, left_in_reference
+from verdigris.core.tracking.grain import USUAL_GRAIN, Grain, alike_px2, left_in_frame, left_in_reference, pull_by_blur
 from verdigris.core.tracking.motion import FREEDOMS, Motion
 from verdigris.core.tracking.optics import Movement, Optics
 from verdigris.core.tracking.synthesis import predict, rim_px, softness
@@ -266,10 +267,20 @@ class Fit:
         self.weights[these] = 0
         self._used = self.weights * self.seen
 
-    def equations(self, jacobian: Float32 | None = None, which: slice = np.s_[:]) -> tuple[Float64, Float64]:
+    def equations(
+        self, jacobian: Float32 | None = None, which: slice = np.s_[:], pulls: Mapping[int, Float64] | None = None
+    ) -> tuple[Float64, Float64]:  # fmt: skip
         """Hessian (tiles, k, k) and score (tiles, k) of every tile, gain and bias eliminated, for Jacobian rows (k, N).
 
-        Rows are those of pose and blur, and any further ones. With `which`, for every so many of the samples; the rows are theirs.
+        Parameters
+        ----------
+        jacobian : rows of pose and blur, and any further ones; by default the fit's own
+        which : every so many of the samples; the rows are theirs
+        pulls : for rows that soften the reference, how much a pixel's noise and its change have in common, (tiles,)
+
+        Notes
+        -----
+        The reference's own noise would ask for a blur that is not there, and the pose would make up for it: that is taken out.
         """
         s = self.samples
         assert s is not None
@@ -277,30 +288,15 @@ class Fit:
         count, k = len(self.gain), len(rows)
         hessians, scores = np.empty((count, k, k)), np.empty((count, k))
         starts = s.starts if which == np.s_[:] else np.searchsorted(s.tiles[which], np.arange(count + 1))
+        px2 = self.conditions.grain.px2
+        pixel, shared = min(self.pixel_noise(), self.conditions.grain.variance), np.zeros((k, count))
+        for row, pull in {self.freedoms: pull_by_blur(self.soft, px2), **(pulls or {})}.items():
+            shared[row] = pixel * pull
         project_out(
             starts, rows, *(np.ascontiguousarray(a[which]) for a in (self.template, self.values, self._used)),
-            self.gain, self.bias, self.mass, hessians, scores,
+            self.gain, self.bias, self.mass, pixel * left_in_reference(self.soft, px2), shared, hessians, scores,
         )  # fmt: skip
-        scores[:, self.freedoms] += self.noise_pull(change_by_blur(self.soft, self.conditions.grain.px2)) / (which.step or 1)
         return hessians, scores
-
-    def noise_pull(self, change: Float64) -> Float64:
-        """What keeps the reference's own noise from asking for something that would smooth it away: scores of the tiles, (tiles,).
-
-        Parameters
-        ----------
-        change : (tiles,) how the share of the noise that is left changes with what is asked for
-
-        Notes
-        -----
-        Least squares also count the reference's noise, and would rather have less of it: a blur that is not there, and a pose
-        that makes up for it. How much of the noise any blur leaves is known.
-
-        References
-        ----------
-        Stefanski, Unbiased estimation of a nonlinear function of a normal mean, Comm. Stat. 18(12), 1989 (corrected scores).
-        """
-        return np.asarray(0.5 * min(self.pixel_noise(), self.conditions.grain.variance) * self.tile_weights() * self.gain**2 * change)
 
     def by_shutter(self, h: Float64) -> Float32:
         """Change of the predicted values per unit of the shutter's variance, (N,)."""

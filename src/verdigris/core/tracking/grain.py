@@ -6,8 +6,11 @@ Van Vleck and Middleton, The spectrum of clipped noise, Proc. IEEE 54(1), 1966: 
 """
 
 from collections.abc import Iterable
+from functools import lru_cache
+from itertools import pairwise
 from typing import NamedTuple
 
+import cv2
 import numba
 import numpy as np
 
@@ -17,6 +20,8 @@ from verdigris.core.types import Bool, Float64, Int
 
 # Noise that is alike over more than this is something else.
 MOST_ALIKE_PX2 = 1.0
+# Longest tail of a blur, px.
+REACH = 48
 # As many pairs of pixels tell how far it is alike.
 LEAST_PAIRS = 2000
 
@@ -26,7 +31,7 @@ class Grain(NamedTuple):
 
     Attributes
     ----------
-    variance : of one pixel's noise, code values squared
+    variance : of one pixel's noise, code values squared, as if none of it were alike: its power at long waves
     px2 : how far the noise of neighbouring pixels is alike, as the variance of a blur that would make it so, px^2; NaN where not told
     """
 
@@ -54,26 +59,54 @@ def left_in_frame(soft: Softness, px2: float) -> float:
 
 def left_in_reference(soft: Softness, px2: float) -> Float64:
     """Share of a pixel's noise, as variance, that each tile of the reference keeps, (tiles,)."""
-    return _left(soft.round, soft.line, px2)
+    first, second, one, both, other, _ = _of_tiles(soft, px2)
+    return np.asarray(first**2 * one + 2 * first * second * both + second**2 * other)
 
 
-def change_by_blur(soft: Softness, px2: float) -> Float64:
-    """How that share changes with the blur of the frame, per px^2 of it, (tiles,).
+def pull_by_blur(soft: Softness, px2: float) -> Float64:
+    """How much a pixel's noise and its change by the blur of the frame have in common, per px^2 of blur, (tiles,).
 
     Notes
     -----
-    As `predict` sees it: softnesses between two of the pyramid are a blend of both, and its derivative their difference.
+    As `predict` makes them: softnesses between two of the pyramid are a blend of both, and the change is their difference.
     """
-    base, line = soft.all_around, np.where(soft.has_line, soft.line, 0.0)
-    k = np.clip(np.searchsorted(VARIANCES, base, "right") - 1, 0, len(VARIANCES) - 2)
+    first, second, one, both, other, apart = _of_tiles(soft, px2)
+    return np.asarray(soft.zoom * (first * (both - one) + second * (other - both)) / apart)
+
+
+def _of_tiles(soft: Softness, px2: float) -> tuple[Float64, ...]:
+    """Of each tile: shares of two softnesses, what the first, both and the other keep of noise, and how far they are apart, px^2."""
+    k = np.clip(np.searchsorted(VARIANCES, soft.all_around, "right") - 1, 0, len(VARIANCES) - 2)
     low, high = VARIANCES[k], VARIANCES[k + 1]
-    second = np.clip((base - low) / (high - low), 0.0, 1.0)
-    first = 1 - second
-    # Two softnesses of the same noise have in common what a softness in the middle keeps.
-    one, both, other = (_left(v, line, px2) for v in (low, (low + high) / 2, high))
-    blend = first**2 * one + 2 * first * second * both + second**2 * other
-    change = 2 * soft.zoom * (first * (both - one) + second * (other - both)) / (high - low)
-    return np.asarray(change * left_in_reference(soft, px2) / blend)
+    second = np.clip((soft.all_around - low) / (high - low), 0.0, 1.0)
+    own, shared = _kept_along_a_line(round(px2, 2))
+    line = np.where(soft.has_line, soft.line, 0.0)
+    kept = [a**2 * np.sqrt((v + px2) / (v + px2 + line)) for a, v in ((own[k], low), (shared[k], (low + high) / 2), (own[k + 1], high))]
+    return 1 - second, second, *kept, high - low
+
+
+@lru_cache(maxsize=256)
+def _kept_along_a_line(px2: float) -> tuple[Float64, Float64]:
+    """Share of noise that each softness of the pyramid keeps in one direction, and that each shares with the next one, read between pixels.
+
+    Notes
+    -----
+    Blurs are sampled and splines read between pixels, so that narrow ones leave other shares than a Gaussian formula says.
+    """
+    waves = (np.arange(512) + 0.5) * np.pi / 512
+    soft = []
+    for variance in VARIANCES:
+        impulse = np.zeros((1, 2 * REACH + 1), np.float64)
+        impulse[0, REACH] = 1.0
+        taps = cv2.GaussianBlur(impulse, (0, 0), sigmaX=float(np.sqrt(variance)), sigmaY=1e-3, borderType=cv2.BORDER_CONSTANT)[0]
+        soft.append(np.cos(np.outer(waves, np.arange(-REACH, REACH + 1))) @ taps)
+    f = (np.arange(16) + 0.5) / 16
+    weights = np.stack([(1 - f) ** 3, 3 * f**3 - 6 * f**2 + 4, -3 * f**3 + 3 * f**2 + 3 * f + 1, f**3]) / 6
+    spline = np.exp(1j * np.outer(waves, np.arange(-1, 3))) @ weights * (3 / (2 + np.cos(waves)))[:, None]
+    spectrum = np.exp(-px2 * waves**2) * np.mean(np.abs(spline) ** 2, axis=1)
+    own = [float(np.mean(spectrum * a * a)) for a in soft]
+    shared = [float(np.mean(spectrum * a * b)) for a, b in pairwise(soft)]
+    return np.array(own), np.array(shared)
 
 
 def alike_px2(pixels: Int, residual: Float64, flat: Bool, variance: float) -> float:
@@ -114,7 +147,3 @@ def _same_signs(pixels, residual, flat):  # type: ignore[no-untyped-def]
                     pairs += 1
                     same += own == other
     return pairs, same
-
-
-def _left(base: Float64, line: Float64, px2: float) -> Float64:
-    return np.asarray(1.0 / (4 * np.pi * np.sqrt((base + px2) * (base + line + px2))))

@@ -302,10 +302,9 @@ def with_values(optics: Optics, values: Mapping[str, float]) -> Optics:
 def _reduced(fit: Fit, follower: PlaneFollower, h: Float64, terms: tuple[Term, ...]) -> tuple[Float64, Float64, Float64]:
     """Normal equations of the shared terms with pose and blur eliminated: (m, m), (m,), (tiles, m)."""
     rows = np.stack(list(rows_of(fit, follower, h, terms))).astype(np.float32)
-    hessians, tile_score = fit.equations(np.concatenate([fit.jacobian, rows]))
     k = len(fit.jacobian)
-    if "shutter" in terms:
-        tile_score[:, k + terms.index("shutter")] += fit.noise_pull(_by_shutter(fit, h))
+    pulls = {k + terms.index("shutter"): _pull_by_shutter(fit, h)} if "shutter" in terms else {}
+    hessians, tile_score = fit.equations(np.concatenate([fit.jacobian, rows]), pulls=pulls)
     hessian, score = hessians.sum(axis=0), tile_score.sum(axis=0)
     scale = np.sqrt(np.maximum(np.diag(hessian)[:k], 1e-12))
     inner = np.linalg.pinv(hessian[:k, :k] / np.outer(scale, scale) + 1e-9 * np.eye(k)) / np.outer(scale, scale)
@@ -319,12 +318,11 @@ def _reduced(fit: Fit, follower: PlaneFollower, h: Float64, terms: tuple[Term, .
     )
 
 
-def _by_shutter(fit: Fit, h: Float64, step: float = 0.002) -> Float64:
-    """How the share of the reference's noise that is left changes with the shutter's variance, (tiles,)."""
-    c, soft = fit.conditions, fit.soft
+def _pull_by_shutter(fit: Fit, h: Float64, step: float = 0.002) -> Float64:
+    """How much a pixel's noise in the reference and its change by the shutter's variance have in common, (tiles,)."""
+    c, soft, px2 = fit.conditions, fit.soft, fit.conditions.grain.px2
     other = softness(fit.appearance, h, c.movement, c.reference_movement, fit.blur, c.shutter + step, soft.smoothing, fixed=True)
-    px2 = c.grain.px2
-    return (left_in_reference(other, px2) - left_in_reference(soft, px2)) / step
+    return 0.5 * (left_in_reference(other, px2) - left_in_reference(soft, px2)) / step
 
 
 def rows_of(fit: Fit, follower: PlaneFollower, h: Float64, terms: tuple[Term, ...]) -> Iterator[Float64]:
