@@ -10,9 +10,9 @@ from tests.core.test_align import FROM_NEAR, shifted
 from tests.core.test_appearance import HEIGHT, INSIDE, PLAIN, WIDTH, photograph
 from verdigris.core.tracking.align import align
 from verdigris.core.tracking.appearance import USUAL_VARIANCE, build_appearance
-from verdigris.core.tracking.fit import Conditions, Fit
+from verdigris.core.tracking.fit import Conditions
 from verdigris.core.tracking.frame_pictures import KeptPictures
-from verdigris.core.tracking.grain import USUAL_GRAIN, Grain, alike_px2, common_grain, left_in_frame, left_in_reference, pull_by_blur
+from verdigris.core.tracking.grain import USUAL_GRAIN, Grain, alike_px2, common_grain, kept_and_pull, left_in_frame
 from verdigris.core.tracking.optics import STILL
 from verdigris.core.tracking.synthesis import predict, softness
 
@@ -48,8 +48,9 @@ def test_the_reference_keeps_noise_and_blur_changes_it_as_told(scale, px2, blur)
         value, change = seen_as[known, 0].astype(float), seen_as[known, 3].astype(float)
         kept.append(value.var() / pixel)
         shared.append(np.mean((value - value.mean()) * change) / pixel)
-    assert np.mean(kept) == pytest.approx(left_in_reference(soft, px2).mean(), rel=0.12)
-    assert np.mean(shared) == pytest.approx(pull_by_blur(soft, px2).mean(), rel=0.12)
+    told_kept, told_shared = kept_and_pull(soft, px2)
+    assert np.mean(kept) == pytest.approx(told_kept.mean(), rel=0.12)
+    assert np.mean(shared) == pytest.approx(told_shared.mean(), rel=0.12)
 
 
 @pytest.mark.parametrize("px2", [0.0, 0.5, 0.8])

@@ -1,5 +1,6 @@
 """Plane-to-plane maps as 3x3 matrices, named `dst_from_src` so that they chain by eye."""
 
+import numba
 import numpy as np
 
 from verdigris.core.types import Float64
@@ -58,20 +59,39 @@ def homography_from_quads(src: Float64, dst: Float64) -> Float64:
     Hartley and Zisserman, Multiple View Geometry, 2nd ed. 2004, section 4.1 (eight equations, h33 = 1),
     solved in normalised coordinates (section 4.4.4).
     """
-    t_src, t_dst = _normaliser(src), _normaliser(dst)
-    s, d = apply_homography(t_src, src), apply_homography(t_dst, dst)
-    a = np.zeros((8, 8))
-    b = np.zeros(8)
-    for i, ((x, y), (u, v)) in enumerate(zip(s, d, strict=True)):
-        a[2 * i] = [x, y, 1, 0, 0, 0, -u * x, -u * y]
-        a[2 * i + 1] = [0, 0, 0, x, y, 1, -v * x, -v * y]
-        b[2 * i : 2 * i + 2] = u, v
-    if np.linalg.cond(a) > 1e12:
+    found = _between_quads(*(np.ascontiguousarray(quad, np.float64) for quad in (src, dst)))
+    if not np.isfinite(found[2, 2]):
         raise ValueError("three of the four points lie on a line")
+    return normalised(found)
+
+
+@numba.njit(cache=True, nogil=True)
+def _between_quads(src, dst):  # type: ignore[no-untyped-def]
+    """The homography between two quads, compiled because small matrices cost most in being handed over; NaN where there is none."""
+    none = np.full((3, 3), np.nan)
+    if not (np.isfinite(src).all() and np.isfinite(dst).all()):
+        return none
+    t = np.zeros((2, 3, 3))
+    at = np.empty((2, 4, 2))
+    for side, quad in enumerate((src, dst)):
+        x0, y0, spread = quad[:, 0].mean(), quad[:, 1].mean(), 0.0
+        for i in range(4):
+            spread += np.hypot(quad[i, 0] - x0, quad[i, 1] - y0) / 4
+        s = np.sqrt(2.0) / max(spread, 1e-12)
+        t[side, 0, 0], t[side, 0, 2], t[side, 1, 1], t[side, 1, 2], t[side, 2, 2] = s, -s * x0, s, -s * y0, 1.0
+        for i in range(4):
+            at[side, i, 0], at[side, i, 1] = s * (quad[i, 0] - x0), s * (quad[i, 1] - y0)
+    a, b = np.zeros((8, 8)), np.zeros(8)
+    for i in range(4):
+        x, y, u, v = at[0, i, 0], at[0, i, 1], at[1, i, 0], at[1, i, 1]
+        a[2 * i, 0], a[2 * i, 1], a[2 * i, 2], a[2 * i, 6], a[2 * i, 7], b[2 * i] = x, y, 1.0, -u * x, -u * y, u
+        a[2 * i + 1, 3], a[2 * i + 1, 4], a[2 * i + 1, 5], a[2 * i + 1, 6], a[2 * i + 1, 7], b[2 * i + 1] = x, y, 1.0, -v * x, -v * y, v
+    if not np.linalg.cond(a) <= 1e12:
+        return none
     h = np.append(np.linalg.solve(a, b), 1.0).reshape(3, 3)
     if abs(np.linalg.det(h)) < 1e-10:
-        raise ValueError("three of the four points lie on a line")
-    return normalised(np.linalg.inv(t_dst) @ h @ t_src)
+        return none
+    return np.linalg.inv(t[1]) @ h @ t[0]
 
 
 def unit_square_to(quad: Float64) -> Float64:

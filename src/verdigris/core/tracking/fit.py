@@ -10,7 +10,7 @@ from verdigris.core.geometry.bounds import bounds
 from verdigris.core.tracking.appearance import Appearance, frame_normaliser
 from verdigris.core.tracking.bow import Bow
 from verdigris.core.tracking.frame_pictures import FramePictures
-from verdigris.core.tracking.grain import USUAL_GRAIN, Grain, alike_px2, left_in_frame, left_in_reference, pull_by_blur
+from verdigris.core.tracking.grain import USUAL_GRAIN, Grain, alike_px2, kept_and_pull, left_in_frame
 from verdigris.core.tracking.motion import FREEDOMS, Motion
 from verdigris.core.tracking.optics import Movement, Optics
 from verdigris.core.tracking.synthesis import predict, rim_px, softness
@@ -110,7 +110,8 @@ class _Samples:
 def box_of(appearance: Appearance, optics: Optics, h: Float64, move: Movement) -> tuple[int, int, int, int] | None:
     """Box of frame pixels (x0, y0, x1, y1) around the region under a pose, with room for smoothing; None when outside."""
     at = optics.project(appearance.points[appearance.few], h, move)
-    at = at[np.all(np.abs(at) < 9e4, axis=1)]
+    # Column by column, as in `bounds`.
+    at = at[(np.abs(at[:, 0]) < 9e4) & (np.abs(at[:, 1]) < 9e4)]
     if len(at) < 20:
         return None
     margin = 24
@@ -204,6 +205,7 @@ class Fit:
         if seen.sum() < 0.35 * known.sum():
             seen = known & (s.depth >= np.minimum(rim, 2.5)[s.tiles])
         self.seen = seen
+        self.kept, self.pull = kept_and_pull(self.soft, c.grain.px2)
         self._fit_tiles()
 
     def advance(self, step: Float64) -> None:
@@ -288,13 +290,12 @@ class Fit:
         count, k = len(self.gain), len(rows)
         hessians, scores = np.empty((count, k, k)), np.empty((count, k))
         starts = s.starts if which == np.s_[:] else np.searchsorted(s.tiles[which], np.arange(count + 1))
-        px2 = self.conditions.grain.px2
         pixel, shared = min(self.pixel_noise(), self.conditions.grain.variance), np.zeros((k, count))
-        for row, pull in {self.freedoms: pull_by_blur(self.soft, px2), **(pulls or {})}.items():
+        for row, pull in {self.freedoms: self.pull, **(pulls or {})}.items():
             shared[row] = pixel * pull
         project_out(
             starts, rows, *(np.ascontiguousarray(a[which]) for a in (self.template, self.values, self._used)),
-            self.gain, self.bias, self.mass, pixel * left_in_reference(self.soft, px2), shared, hessians, scores,
+            self.gain, self.bias, self.mass, pixel * self.kept, shared, hessians, scores,
         )  # fmt: skip
         return hessians, scores
 
@@ -344,9 +345,8 @@ class Fit:
 
     def pixel_noise(self) -> float:
         """Variance of one pixel's noise, code values squared, if nothing else is left where the picture is flat."""
-        px2 = self.conditions.grain.px2
-        left = (self.mass * self.gain**2) @ left_in_reference(self.soft, px2) / max(float(self.mass.sum()), 1e-9)
-        return float(self.noise**2 / (left_in_frame(self.soft, px2) + left))
+        left = (self.mass * self.gain**2) @ self.kept / max(float(self.mass.sum()), 1e-9)
+        return float(self.noise**2 / (left_in_frame(self.soft, self.conditions.grain.px2) + left))
 
     def grain(self) -> Grain:
         """The noise that shows where the picture is flat."""

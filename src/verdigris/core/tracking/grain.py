@@ -57,32 +57,42 @@ def left_in_frame(soft: Softness, px2: float) -> float:
     return float(1.0 / (4 * np.pi * (soft.smoothing + px2)))
 
 
-def left_in_reference(soft: Softness, px2: float) -> Float64:
-    """Share of a pixel's noise, as variance, that each tile of the reference keeps, (tiles,)."""
-    first, second, one, both, other, _ = _of_tiles(soft, px2)
-    return np.asarray(first**2 * one + 2 * first * second * both + second**2 * other)
+def kept_and_pull(soft: Softness, px2: float) -> tuple[Float64, Float64]:
+    """What each tile of the reference does with a pixel's noise.
 
-
-def pull_by_blur(soft: Softness, px2: float) -> Float64:
-    """How much a pixel's noise and its change by the blur of the frame have in common, per px^2 of blur, (tiles,).
+    Returns
+    -------
+    kept : (tiles,) share of its variance that is left
+    pull : (tiles,) how much what is left and its change by the blur of the frame have in common, per px^2 of blur
 
     Notes
     -----
     As `predict` makes them: softnesses between two of the pyramid are a blend of both, and the change is their difference.
     """
-    first, second, one, both, other, apart = _of_tiles(soft, px2)
-    return np.asarray(soft.zoom * (first * (both - one) + second * (other - both)) / apart)
+    kept, pull = np.empty(len(soft.round)), np.empty(len(soft.round))
+    _of_tiles(
+        soft.all_around, np.where(soft.has_line, soft.line, 0.0), soft.zoom, VARIANCES, *_kept_along_a_line(round(px2, 2)), px2, kept, pull
+    )
+    return kept, pull
 
 
-def _of_tiles(soft: Softness, px2: float) -> tuple[Float64, ...]:
-    """Of each tile: shares of two softnesses, what the first, both and the other keep of noise, and how far they are apart, px^2."""
-    k = np.clip(np.searchsorted(VARIANCES, soft.all_around, "right") - 1, 0, len(VARIANCES) - 2)
-    low, high = VARIANCES[k], VARIANCES[k + 1]
-    second = np.clip((soft.all_around - low) / (high - low), 0.0, 1.0)
-    own, shared = _kept_along_a_line(round(px2, 2))
-    line = np.where(soft.has_line, soft.line, 0.0)
-    kept = [a**2 * np.sqrt((v + px2) / (v + px2 + line)) for a, v in ((own[k], low), (shared[k], (low + high) / 2), (own[k + 1], high))]
-    return 1 - second, second, *kept, high - low
+@numba.njit(cache=True, nogil=True)
+def _of_tiles(around, line, zoom, variances, own, shared, px2, kept, pull):  # type: ignore[no-untyped-def]
+    """Fill what is kept, and the pull, of every tile."""
+    for i in range(around.shape[0]):
+        k = 0
+        while k < variances.shape[0] - 2 and variances[k + 1] <= around[i]:
+            k += 1
+        low, high = variances[k], variances[k + 1]
+        second = min(max((around[i] - low) / (high - low), 0.0), 1.0)
+        first = 1 - second
+        # Two softnesses of the same noise have in common what one in the middle would keep.
+        one = own[k] ** 2 * np.sqrt((low + px2) / (low + px2 + line[i]))
+        other = own[k + 1] ** 2 * np.sqrt((high + px2) / (high + px2 + line[i]))
+        middle = 0.5 * (low + high) + px2
+        both = shared[k] ** 2 * np.sqrt(middle / (middle + line[i]))
+        kept[i] = first**2 * one + 2 * first * second * both + second**2 * other
+        pull[i] = zoom[i] * (first * (both - one) + second * (other - both)) / (high - low)
 
 
 @lru_cache(maxsize=256)

@@ -29,7 +29,7 @@ class Movement:
     @property
     def is_still(self) -> bool:
         """Whether it does not move at all."""
-        return not np.any(self.v)
+        return not self.v.any()
 
     def ahead(self, h: Float64, shutter: float = 0.0) -> tuple[Float64, Float64, Float64]:
         """Terms of H(t) = terms[0] + t terms[1] + t^2 terms[2]; averaged over an exposure of this variance in time.

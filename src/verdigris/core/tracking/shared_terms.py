@@ -20,7 +20,7 @@ from verdigris.core.tracking.fit import Conditions, Fit
 from verdigris.core.tracking.follow import PlaneFollower
 from verdigris.core.tracking.frame_pictures import KeptPictures
 from verdigris.core.tracking.frame_result import FrameResult, trust_of
-from verdigris.core.tracking.grain import Grain, left_in_reference
+from verdigris.core.tracking.grain import Grain, kept_and_pull
 from verdigris.core.tracking.optics import Optics
 from verdigris.core.tracking.synthesis import softness
 from verdigris.core.tracking.tone import Tone
@@ -322,7 +322,7 @@ def _pull_by_shutter(fit: Fit, h: Float64, step: float = 0.002) -> Float64:
     """How much a pixel's noise in the reference and its change by the shutter's variance have in common, (tiles,)."""
     c, soft, px2 = fit.conditions, fit.soft, fit.conditions.grain.px2
     other = softness(fit.appearance, h, c.movement, c.reference_movement, fit.blur, c.shutter + step, soft.smoothing, fixed=True)
-    return 0.5 * (left_in_reference(other, px2) - left_in_reference(soft, px2)) / step
+    return np.asarray(0.5 * (kept_and_pull(other, px2)[0] - fit.kept) / step)
 
 
 def rows_of(fit: Fit, follower: PlaneFollower, h: Float64, terms: tuple[Term, ...]) -> Iterator[Float64]:
