@@ -12,6 +12,7 @@ from verdigris.core.matte.occlusion import region_mask
 from verdigris.core.tracking.calibrate import calibrate, trust_of_run, worth_settling
 from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
 from verdigris.core.tracking.frame_pictures import KeptPictures
+from verdigris.core.tracking.grain import Grain, common_grain
 from verdigris.core.tracking.second_look import look_again
 from verdigris.core.tracking.shared_terms import Asked, linearise
 from verdigris.core.tracking.solve_terms import MOST_AHEAD, ahead_by
@@ -135,14 +136,14 @@ def test_noise_does_not_make_an_exposure_look_shorter(seed):
     follower = follower.under(replace(follower.optics, shutter=truth), follower.movement_at(plate.reference, results))
     results = follower.restated(results)
     results = {n: follower.settle(n, pictures[n], results, None) for n in results}
-    grain = min(r.evidence.grain for r in results.values() if r.evidence.grain > 0)
+    grain = common_grain(r.evidence.grain for r in results.values())
 
-    def asked_for(grain: float) -> float:
+    def asked_for(grain: Grain) -> float:
         asked = {n: Asked(KeptPictures(pictures[n].values), None, None, grain) for n in results if n != plate.reference}
         equations = linearise(follower, results, asked, ("shutter",), lambda: False)
         return float(equations.score[0] / equations.hessian[0, 0])
 
-    assert asked_for(0.0) < -0.07 * truth
+    assert asked_for(grain._replace(variance=0.0)) < -0.07 * truth
     assert abs(asked_for(grain)) < 0.07 * truth
 
 

@@ -7,6 +7,7 @@ import pytest
 
 from tests.core.test_shared_terms import FRAMES, TILES
 from verdigris.core.tracking import solve_terms
+from verdigris.core.tracking.grain import USUAL_GRAIN
 from verdigris.core.tracking.optics import STILL, Optics
 from verdigris.core.tracking.shared_terms import Asked, Equations, Term, value_of, with_values
 from verdigris.core.tracking.solve_terms import WORTH_STEPS, Solved, solve
@@ -49,7 +50,7 @@ class World:
 
     def solve(self, terms: tuple[Term, ...], start: Solved | None = None, stop=lambda: False) -> Solved | None:
         base = Seen(PLAIN)
-        pictures = {1: Asked(None, None, None, 0.0)}
+        pictures = {1: Asked(None, None, None, USUAL_GRAIN)}
         return solve(base, start or Solved(base, {}, self.equations(PLAIN, TERMS)), {}, pictures, terms, stop)
 
 

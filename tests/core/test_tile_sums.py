@@ -81,14 +81,12 @@ def test_a_tile_with_too_few_samples_holds_nothing(samples):
 @pytest.mark.parametrize("freedoms", [1, 3, 9])
 def test_equations_are_those_with_every_tiles_gain_and_bias_eliminated(samples, freedoms):
     """The full normal equations of freedoms, gain and bias of a tile, reduced by their Schur complement."""
-    none = np.zeros(len(samples.sizes)), np.zeros((freedoms, len(samples.sizes)))
     rng = np.random.default_rng(freedoms)
     rows = rng.normal(size=(freedoms, len(samples.template))).astype(np.float32)
     count = len(samples.sizes)
     hessians, scores = np.empty((count, freedoms, freedoms)), np.empty((count, freedoms))
     project_out(
-        samples.starts, rows, samples.template, samples.values, samples.weights, samples.gain, samples.bias, samples.mass, *none,
-        hessians, scores,
+        samples.starts, rows, samples.template, samples.values, samples.weights, samples.gain, samples.bias, samples.mass, hessians, scores
     )  # fmt: skip
     for tile in range(count):
         i = samples.part(tile)
@@ -108,8 +106,7 @@ def test_a_tile_that_holds_no_gain_has_no_equations(samples):
     rows = np.ones((2, len(samples.template)), np.float32)
     hessians, scores = np.full((4, 2, 2), np.nan), np.full((4, 2), np.nan)
     project_out(
-        samples.starts, rows, samples.template, samples.values, samples.weights, samples.gain, samples.bias, samples.mass,
-        np.ones(4), np.ones((2, 4)), hessians, scores,
+        samples.starts, rows, samples.template, samples.values, samples.weights, samples.gain, samples.bias, samples.mass, hessians, scores
     )  # fmt: skip
     assert np.all(hessians[2] == 0)
     assert np.all(scores[2] == 0)

@@ -26,6 +26,8 @@ LEAST_NOISE = 1e-3
 SLIP_PX = (0.005, 0.5)
 # So many tiles that move with the plane tell the noise without those that do not.
 LEAST_TELLING = 12
+# By so much, px^2, noise may ask for blur at most: what would be more is no noise.
+MOST_ASKED_PX2 = 0.25
 
 
 @dataclass(frozen=True)
@@ -290,14 +292,28 @@ class Fit:
         count, k = len(self.gain), len(rows)
         hessians, scores = np.empty((count, k, k)), np.empty((count, k))
         starts = s.starts if which == np.s_[:] else np.searchsorted(s.tiles[which], np.arange(count + 1))
-        pixel, shared = min(self.pixel_noise(), self.conditions.grain.variance), np.zeros((k, count))
-        for row, pull in {self.freedoms: self.pull, **(pulls or {})}.items():
-            shared[row] = pixel * pull
         project_out(
             starts, rows, *(np.ascontiguousarray(a[which]) for a in (self.template, self.values, self._used)),
-            self.gain, self.bias, self.mass, pixel * self.kept, shared, hessians, scores,
+            self.gain, self.bias, self.mass, hessians, scores,
         )  # fmt: skip
+        for row, pull in {self.freedoms: self.pull, **(pulls or {})}.items():
+            asked = self._asked_by_noise(pull) / (which.step or 1)
+            most = MOST_ASKED_PX2 * self.pull.sum() / min(float(pull.sum()), -1e-12) * float(hessians[:, row, row].sum())
+            scores[:, row] -= asked * min(1.0, most / max(float(asked.sum()), 1e-12))
         return hessians, scores
+
+    def _asked_by_noise(self, pull: Float64) -> Float64:
+        """What the reference's own noise adds to the scores of what softens it, (tiles,).
+
+        References
+        ----------
+        Stefanski, Unbiased estimation of a nonlinear function of a normal mean, Comm. Stat. 18(12), 1989: corrected scores, here of
+        least squares that also count the reference's noise, and would rather have less of it.
+        """
+        pixel = min(self.pixel_noise(), self.conditions.grain.variance)
+        # Where hardly more than noise varies, nothing tells of a softness.
+        sure = np.maximum(1 - pixel * self.kept / np.maximum(self.energy, 1e-12), 0.0)
+        return np.asarray(-pixel * self.gain**2 * self.tile_weights() * sure * pull)
 
     def by_shutter(self, h: Float64) -> Float32:
         """Change of the predicted values per unit of the shutter's variance, (N,)."""

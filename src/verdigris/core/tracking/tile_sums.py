@@ -6,8 +6,6 @@ References
 ----------
 Bartoli, Groupwise geometric and photometric direct image registration, PAMI 30(12), 2008: gain and bias
 eliminated from the normal equations (Schur complement), here for every tile.
-Stefanski, Unbiased estimation of a nonlinear function of a normal mean, Comm. Stat. 18(12), 1989: corrected scores, here
-of least squares that also count the template's own noise, and would rather have less of it.
 Beaton and Tukey, The fitting of power series, Technometrics 16(2), 1974: the biweight.
 """
 
@@ -54,12 +52,8 @@ def fit_tiles(starts, template, values, seen, weights, gain, bias, correlation, 
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
-def project_out(starts, jacobian, template, values, weights, gain, bias, mass, grain, pulls, hessians, scores):  # type: ignore[no-untyped-def]
-    """Every tile's Hessian (tiles, k, k) and score (tiles, k) of Jacobian rows (k, N), its gain and bias projected out.
-
-    What the template's noise adds to the scores is taken out: `grain` (tiles,) is its variance, `pulls` (k, tiles) what it has in
-    common with each row.
-    """
+def project_out(starts, jacobian, template, values, weights, gain, bias, mass, hessians, scores):  # type: ignore[no-untyped-def]
+    """Every tile's Hessian (tiles, k, k) and score (tiles, k) of Jacobian rows (k, N), its gain and bias projected out."""
     k = jacobian.shape[0]
     most = 1
     for tile in range(gain.shape[0]):
@@ -87,8 +81,6 @@ def project_out(starts, jacobian, template, values, weights, gain, bias, mass, g
             t[i] = root[i] * (tt[i] - mean)
             square += t[i] * t[i]
         square = max(square, np.float32(1e-12))
-        # No tile has more noise than it varies: what is black or burnt out has none.
-        noisy = min(np.float32(1), square / max(total * np.float32(grain[tile]), np.float32(1e-12)))
         for a in range(k):
             j, row = jacobian[a, lo:hi], rows[a]
             along, across = np.float32(0), np.float32(0)
@@ -101,7 +93,7 @@ def project_out(starts, jacobian, template, values, weights, gain, bias, mass, g
             for i in range(n):
                 row[i] = g * (row[i] - along * root[i] - across * t[i])
                 pull += row[i] * r[i]
-            scores[tile, a] = pull + g * g * total * noisy * np.float32(pulls[a, tile])
+            scores[tile, a] = pull
         for a in range(k):
             one = rows[a]
             for c in range(a, k):
