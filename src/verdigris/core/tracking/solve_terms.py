@@ -2,11 +2,13 @@
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
+from itertools import chain, repeat
 
 import numpy as np
 
 from verdigris.core.tracking.follow import PlaneFollower
 from verdigris.core.tracking.frame_result import FrameResult
+from verdigris.core.tracking.optics import Optics
 from verdigris.core.tracking.shared_terms import (
     LENS,
     TONE,
@@ -44,10 +46,65 @@ class Solved:
     equations: Equations
 
 
+@dataclass(frozen=True)
+class _Search:
+    """What is looked for, and from where.
+
+    Attributes
+    ----------
+    base : what the results are of
+    start : terms that are known, to start from
+    terms : those that may be something
+    together : whether all of them are asked for, certain or not
+    """
+
+    base: PlaneFollower
+    start: Solved
+    results: Mapping[int, FrameResult]
+    pictures: Mapping[int, Asked]
+    terms: tuple[Term, ...]
+    together: bool
+
+    @property
+    def at_once(self) -> bool:
+        """Whether terms are asked all together, not one by one."""
+        return self.together or {*LENS} <= {*self.terms}
+
+    def is_old(self, sure: Iterable[Term]) -> bool:
+        """Whether that is no more than what it started from."""
+        others = {*self.terms} - {*self.start.estimates}
+        return {*sure} <= {*self.start.estimates} and all(value_of(self.start.follower.optics, t) == 0 for t in others)
+
+    def promises_little(self, equations: Equations, estimates: Iterable[Term]) -> bool:
+        """Whether what is new in it, rows and shutter aside, would take hardly anything of what is left away."""
+        optics = self.start.follower.optics
+        rest = tuple(t for t in estimates if t in ("shutter", "readout", *self.start.estimates) or value_of(optics, t) != 0)
+        if {*rest} == {*estimates}:
+            return False
+        return equations.if_only(tuple(estimates), optics).promise - equations.if_only(rest, optics).promise < WORTH_STEPS
+
+    def chosen(
+        self, equations: Equations, optics: Optics, least: float, without: tuple[Term, ...]
+    ) -> tuple[dict[Term, Estimate], dict[Term, float]]:  # fmt: skip
+        """Terms that are so many times their uncertainty, and steps towards them."""
+        if self.at_once:
+            return choose_together(equations, optics, self.terms, 0.0 if self.together else least, 0.0, without)
+        return choose_terms(equations, optics, self.terms, least, without)
+
+    def certain(
+        self, equations: Equations, optics: Optics, estimates: Mapping[Term, Estimate], without: tuple[Term, ...]
+    ) -> tuple[Term, ...]:  # fmt: skip
+        """Those of the terms that were settled which are certain."""
+        if self.together:
+            return tuple(estimates)
+        if self.at_once:
+            return tuple(choose_together(equations, optics, self.terms, SIGNIFICANT, SIGNIFICANT, without)[0])
+        return tuple(t for t in self.terms if t in estimates and abs(estimates[t].value) >= SIGNIFICANT * estimates[t].scatter)
+
+
 def solve(
     base: PlaneFollower, start: Solved, results: Mapping[int, FrameResult], pictures: Mapping[int, Asked],
     terms: tuple[Term, ...], stop: Callable[[], bool], together: bool = False, without: tuple[Term, ...] = (),
-    so_far: Solved | None = None,
 ) -> Solved | None:  # fmt: skip
     """Some terms, iterated until they settle; those that turn out not to be certain are nothing, unless all are asked for together.
 
@@ -58,44 +115,43 @@ def solve(
     base : what the results are of
     start : terms that are known, to start from
     without : terms that are nothing
-    so_far : where a search with more terms has come to
     """
-    here = so_far or start
+    search, here = _Search(base, start, results, pictures, terms, together), start
+    for first in chain([True], repeat(False)):
+        found, sure = _settle(search, here, without, stop, first)
+        if found is None or {*sure} >= {*found.estimates}:
+            return found
+        if not sure or search.is_old(sure):
+            break
+        # Once more with those alone, from where more of them have led.
+        without, here = tuple(t for t in terms if t not in sure), found
+    return None
+
+
+def _settle(
+    search: _Search, here: Solved, without: tuple[Term, ...], stop: Callable[[], bool], first: bool
+) -> tuple[Solved | None, tuple[Term, ...]]:  # fmt: skip
+    """Values of the terms, step by step, and which of them are certain; None when there is nothing new in them, or on a stop."""
+    base, terms = search.base, search.terms
     found, around, last = here.follower, here.equations, np.zeros(0)
-    whole = {*LENS} <= {*terms}
     # What asks for a tone curve takes as long as all the rest.
     wanted = tuple(t for t in around.terms if t not in TONE or t in terms) if {*terms} <= {*around.terms} else terms
-
-    def is_old(sure: Iterable[Term]) -> bool:
-        """Whether that is no more than what it started from."""
-        others = {*terms} - {*start.estimates}
-        return {*sure} <= {*start.estimates} and all(value_of(start.follower.optics, t) == 0 for t in others)
-
-    def promises_little(estimates: Iterable[Term]) -> bool:
-        """Whether what is new in it, rows and shutter aside, would take hardly anything of what is left away."""
-        optics = start.follower.optics
-        rest = tuple(t for t in estimates if t in ("shutter", "readout", *start.estimates) or value_of(optics, t) != 0)
-        if {*rest} == {*estimates}:
-            return False
-        return equations.if_only(tuple(estimates), optics).promise - equations.if_only(rest, optics).promise < WORTH_STEPS
-
     for i in range(MOST_STEPS):
         # Equations around the same optics can be asked again.
         if i > 0 or not {*terms} <= {*around.terms}:
             # Tiles that disagreed as long as nobody knew of the lens are those that tell of it.
-            asked = {n: replace(a, trust=around.trust) for n, a in pictures.items()}
-            again = linearise(found, found.restated(results), asked, wanted, stop, before=around)
+            asked = {n: replace(a, trust=around.trust) for n, a in search.pictures.items()}
+            again = linearise(found, found.restated(search.results), asked, wanted, stop, before=around)
             if again is None:
-                return None
+                return None, ()
             around = again
         equations = around.only(terms)
-        if whole or together:
-            estimates, step = choose_together(equations, found.optics, terms, 0.0 if together else WORTH_TRYING, 0.0, without)
-        else:
-            least = WORTH_TRYING if i == 0 and so_far is None else WORTH_GOING_ON
-            estimates, step = choose_terms(equations, found.optics, terms, least, without)
-        if not estimates or is_old(estimates) or (i == 0 and so_far is None and not (whole or together) and promises_little(estimates)):
-            return None
+        least = WORTH_TRYING if search.at_once or (i == 0 and first) else WORTH_GOING_ON
+        estimates, step = search.chosen(equations, found.optics, least, without)
+        if not estimates or search.is_old(estimates):
+            return None, ()
+        if i == 0 and first and not search.at_once and search.promises_little(equations, estimates):
+            return None, ()
         gone = np.array([step[t] / e.scatter for t, e in estimates.items()])
         ahead = ahead_by(gone, last)
         # A lens that is only being found is still too far off for long steps.
@@ -110,18 +166,8 @@ def solve(
         if settled or nearly:
             break
         last = gone if ahead == 0 else np.zeros(0)
-    if together:
-        sure: tuple[Term, ...] = tuple(estimates)
-    elif whole:
-        sure = tuple(choose_together(equations, found.optics, terms, SIGNIFICANT, SIGNIFICANT, without)[0])
-    else:
-        sure = tuple(t for t in terms if t in estimates and abs(estimates[t].value) >= SIGNIFICANT * estimates[t].scatter)
-    if {*sure} >= {*estimates}:
-        return Solved(found, {t: replace(e, value=value_of(found.optics, t)) for t, e in estimates.items()}, around)
-    if not sure or is_old(sure):
-        return None
-    rest = tuple(t for t in terms if t not in sure)
-    return solve(base, start, results, pictures, terms, stop, without=rest, so_far=replace(start, follower=found, equations=around))
+    told = {t: replace(e, value=value_of(found.optics, t)) for t, e in estimates.items()}
+    return Solved(found, told, around), search.certain(equations, found.optics, estimates, without)
 
 
 def ahead_by(step: Float64, last: Float64) -> float:
