@@ -6,8 +6,9 @@ import cv2
 import numpy as np
 import pytest
 
-from tests.core.test_align import FROM_NEAR, shifted
+from tests.core.test_align import CORNERS, FROM_NEAR, shifted
 from tests.core.test_appearance import HEIGHT, INSIDE, PLAIN, WIDTH, photograph
+from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.tracking.align import align
 from verdigris.core.tracking.appearance import USUAL_VARIANCE, build_appearance
 from verdigris.core.tracking.fit import Conditions
@@ -106,3 +107,18 @@ def test_noise_in_the_reference_asks_for_no_blur(scale):
     )
     assert np.mean(freely) - quiet.blur > 0.08
     assert abs(np.mean(blurs) - quiet.blur) < 0.25 * (np.mean(freely) - quiet.blur)
+
+
+def test_a_pose_does_not_make_up_for_a_blur_that_is_not_there():
+    """Blur pulls at the size wherever the picture fades towards its rim; here it does on one side only."""
+    across = np.linspace(-1, 1, WIDTH, dtype=np.float32)
+    picture = 0.5 + (cv2.GaussianBlur(photograph(), (0, 0), 1.2) - 0.5) * np.clip(1.2 + across, 0, 2)
+    away: dict[float, list[float]] = {0.0: [], np.inf: []}
+    for seed in range(6):
+        reference = build_appearance(picture + noise(seed + 60, 0.0), INSIDE, PLAIN)
+        now = KeptPictures(picture + noise(seed + 80, 0.0))
+        for variance, of in away.items():
+            conditions = Conditions(STILL, STILL, grain=Grain(variance, 0.0))
+            found = align(reference, PLAIN, now, np.eye(3), conditions, "perspective", FROM_NEAR, sure=True)
+            of.append(float(np.linalg.norm(apply_homography(found.h, CORNERS) - CORNERS, axis=1).mean()))
+    assert np.mean(away[np.inf]) < 0.95 * np.mean(away[0.0])
