@@ -68,7 +68,7 @@ class Appearance:
 
 
 def build_appearance(
-    values: Float32, region: Bool, optics: Optics, move: Movement = STILL, most: int = 72000, some: int = 24000, few: int = 4000
+    values: Float32, region: Bool, optics: Optics, move: Movement = STILL, most: int = 130000, some: int = 24000, few: int = 4000
 ) -> Appearance | None:
     """Prepare a reference picture; None when the region has too few pixels.
 
