@@ -33,7 +33,7 @@ def main() -> None:
     from verdigris.shot.errors import ShotError
 
     try:
-        app()
+        app(prog_name="./verdigris")
     except (MediaError, ShotError, FormatError) as error:
         sys.exit(fail(error.sentence, 3))
     except RunError as error:

@@ -61,7 +61,7 @@ def make_follower(reader: FrameSource, shot: Shot, surface: Surface, tracks: Tra
     if surface.reference_frame >= facts.frame_count:
         raise RunError(
             "cannot_follow",
-            f"The reference frame {surface.reference_frame} of {surface.name} is beyond the plate's {facts.frame_count} frames.",
+            f"The reference frame {surface.reference_frame} of {surface.name} is beyond the end of the plate, which has {facts.frame_count}.",
         )
     picture = reader.frame(surface.reference_frame)
     region = region_at_reference(shot, surface, tracks, facts.width, facts.height)
