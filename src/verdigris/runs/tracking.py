@@ -59,9 +59,10 @@ def make_follower(reader: FrameSource, shot: Shot, surface: Surface, tracks: Tra
         raise RunError("no_corners", f"Place the four corners of {surface.name} first.")
     facts = reader.facts
     if surface.reference_frame >= facts.frame_count:
+        first = facts.first_frame if shot.plate.first_frame is None else shot.plate.first_frame
         raise RunError(
             "cannot_follow",
-            f"The reference frame {surface.reference_frame} of {surface.name} is beyond the end of the plate, which has {facts.frame_count}.",
+            f"The plate ends before the reference frame of {surface.name}, {first + surface.reference_frame}.",
         )
     picture = reader.frame(surface.reference_frame)
     region = region_at_reference(shot, surface, tracks, facts.width, facts.height)
