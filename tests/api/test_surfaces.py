@@ -249,6 +249,7 @@ def test_frames_are_weighed_and_what_moves_is_measured(live, plate, followed):
     left = live.http.get(f"/api/shots/{followed}/surfaces/s/jitter").json()
     lengths = [np.hypot(*d) for r in left for d in r["shift_px"] if d is not None]
     assert np.median(lengths) < 0.2
+    assert 0 < np.median([v for r in left for v in r["noise_px"] if v is not None]) < 0.2
     assert live.http.get(f"/api/shots/{followed}/surfaces/s/disagreements", params={"first": 0, "last": 59}).json() == []
 
 

@@ -36,12 +36,23 @@ def test_a_slipped_frame_is_measured_by_as_much_as_it_slips(plate):
     assert found[4].worst_px < 0.1
 
 
+@pytest.mark.parametrize("noise", [0.01, 0.03])
+def test_what_noise_alone_would_show_is_told(noise):
+    plate = make_plate("perspective", count=13, reference=3, noise=noise, size=(640, 420))
+    found = measure_jitter(lambda n: plate.frames[n], {n: plate.corners_at(n) for n in range(13)}, 3, EVERYWHERE)
+    others = [j for j in found if j.frame != 3]
+    shown = np.sqrt(np.mean([np.sum(j.shift_px**2, axis=1) for j in others]))
+    told = np.sqrt(np.mean([j.noise_px**2 for j in others]))
+    assert told == pytest.approx(shown, rel=0.45)
+
+
 def test_what_is_covered_or_blank_says_nothing(plate):
     frames = [f.copy() for f in plate.frames]
     x, y = plate.corners_at(1)[0].astype(int)
     frames[1][y - 60 : y + 60, x - 60 : x + 60] = np.random.default_rng(3).random((120, 120), np.float32)
     found = {j.frame: j for j in measure_jitter(lambda n: frames[n], corners_of(plate), 3, EVERYWHERE)}
     assert np.all(np.isnan(found[1].shift_px[0]))
+    assert np.array_equal(np.isnan(found[1].noise_px), np.isnan(found[1].shift_px[:, 0]))
     assert np.all(np.isfinite(found[1].shift_px[2]))
     blank = measure_jitter(lambda n: np.full_like(plate.frames[0], 0.4), corners_of(plate), 3, EVERYWHERE)
     assert all(np.isnan(j.worst_px) for j in blank)

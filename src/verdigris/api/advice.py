@@ -75,7 +75,14 @@ async def jitter(asked: Asked) -> list[JitterView]:
 
 def _jitter(asked: Question) -> list[dict[str, Any]]:
     found = _with_plate(asked, lambda plate, shot, surface, tracks: remaining_jitter(plate, shot, surface, tracks))
-    return [{"frame": j.frame, "shift_px": [None if np.isnan(d[0]) else (float(d[0]), float(d[1])) for d in j.shift_px]} for j in found]
+    return [
+        {
+            "frame": j.frame,
+            "shift_px": [None if np.isnan(d[0]) else (float(d[0]), float(d[1])) for d in j.shift_px],
+            "noise_px": [None if np.isnan(v) else float(v) for v in j.noise_px],
+        }
+        for j in found
+    ]
 
 
 @router.get("/{shot_id}/surfaces/{surface_id}/disagreements")

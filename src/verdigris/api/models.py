@@ -119,6 +119,7 @@ class JitterView(BaseModel):
 
     frame: int
     shift_px: list[tuple[float, float] | None]
+    noise_px: list[float | None] = Field(description="what noise alone would show, root mean square")
 
 
 class OutlineKeyView(BaseModel):

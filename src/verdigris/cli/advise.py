@@ -222,7 +222,16 @@ def jitter(
         found = remaining_jitter(opened.plate, document, one, tracks)
         first = opened.first_frame
     if json:
-        print_json([{"frame": j.frame, "shift_px": [None if np.isnan(d[0]) else d.round(4).tolist() for d in j.shift_px]} for j in found])
+        print_json(
+            [
+                {
+                    "frame": j.frame,
+                    "shift_px": [None if np.isnan(d[0]) else d.round(4).tolist() for d in j.shift_px],
+                    "noise_px": [None if np.isnan(v) else round(float(v), 4) for v in j.noise_px],
+                }
+                for j in found
+            ]
+        )
         return
     worst = np.array([j.worst_px for j in found])
     known = worst[np.isfinite(worst)]
@@ -232,5 +241,6 @@ def jitter(
     most = found[int(np.nanargmax(worst))].frame + first
     typer.echo(
         f"{one.name}: half of the frames move less than {np.median(known):.3f} px at their worst corner, 95 % less than "
-        f"{np.percentile(known, 95):.3f} px; most in frame {most}: {known.max():.3f} px."
+        f"{np.percentile(known, 95):.3f} px; most in frame {most}: {known.max():.3f} px. Noise alone would show about "
+        f"{np.nanmedian(np.concatenate([j.noise_px for j in found])):.3f} px at a corner."
     )

@@ -1439,6 +1439,11 @@ export interface components {
                 number,
                 number
             ] | null)[];
+            /**
+             * Noise Px
+             * @description what noise alone would show, root mean square
+             */
+            noise_px: (number | null)[];
         };
         /**
          * JobView

@@ -3,6 +3,8 @@
 References
 ----------
 Lucas and Kanade, An iterative image registration technique, IJCAI 1981 (shift by least squares, coarse to fine).
+Liang and Zeger, Longitudinal data analysis using generalized linear models, Biometrika 73(1), 1986 (how sure a shift is where what
+is left of neighbouring pixels hangs together).
 """
 
 from collections.abc import Callable
@@ -26,6 +28,9 @@ BLURS = (2.0, 0.6)
 RIM = 4
 # A patch that agrees less with the reference than this is covered.
 LEAST_AGREEMENT = 0.6
+# What is left hangs together within blocks of this side, px.
+BLOCK = 9
+_BLOCKS = (np.arange(PATCH)[:, None] // BLOCK * (PATCH // BLOCK) + np.arange(PATCH)[None] // BLOCK).ravel()
 
 
 @dataclass(frozen=True)
@@ -36,10 +41,12 @@ class Jitter:
     ----------
     frame : frame index
     shift_px : (4, 2) float64, plate px at the reference frame; NaN where a corner cannot be compared
+    noise_px : (4,) float64, what noise alone would show of it, root mean square, px; NaN likewise
     """
 
     frame: int
     shift_px: Float64
+    noise_px: Float64
 
     @property
     def worst_px(self) -> float:
@@ -66,34 +73,37 @@ def corner_patches(values: Float32, corners: Float64, reference: Float64) -> lis
     return [resample(values, a, outside=-1.0) for a in at]
 
 
-def patch_shift(patch: Float32, reference: Float32, weight: Float32) -> Float64:
-    """How far a patch is moved against the reference's, (2,) px; NaN where they do not show the same.
+def patch_shift(patch: Float32, reference: Float32, weight: Float32) -> tuple[Float64, float]:
+    """How far a patch is moved against the reference's, (2,) px, and what noise alone would show; NaN where they do not show the same.
 
     Parameters
     ----------
     weight : (PATCH, PATCH) float32, 0 where something is seen that does not move with the surface
     """
-    nothing = np.full(2, np.nan)
+    nothing = np.full(2, np.nan), np.nan
     window = cv2.createHanningWindow((PATCH, PATCH), cv2.CV_32F) * weight * (reference > -0.5) * (patch > -0.5)
     if window.sum() < LEAST_WEIGHT * PATCH**2 / 4:
         return nothing
-    shift, agreement = np.zeros(2), 0.0
+    shift, agreement, noise_px = np.zeros(2), 0.0, np.nan
     for blur in BLURS:
-        shift, agreement = _refine(cv2.GaussianBlur(patch, (0, 0), blur), cv2.GaussianBlur(reference, (0, 0), blur), window, shift)
+        shift, agreement, noise_px = _refine(
+            cv2.GaussianBlur(patch, (0, 0), blur), cv2.GaussianBlur(reference, (0, 0), blur), window, shift
+        )
         if np.hypot(*shift) > PATCH / 6:
             return nothing
-    return np.asarray(shift, np.float64) if agreement > LEAST_AGREEMENT else nothing
+    return (np.asarray(shift, np.float64), noise_px) if agreement > LEAST_AGREEMENT else nothing
 
 
-def _refine(patch: Float32, reference: Float32, window: Float32, shift: Float64) -> tuple[Float64, float]:
-    """Gauss-Newton on the shift, gain and offset free: light changes, the surface does not. With the correlation reached."""
+def _refine(patch: Float32, reference: Float32, window: Float32, shift: Float64) -> tuple[Float64, float, float]:
+    """Gauss-Newton on the shift, gain and offset free: light changes, the surface does not. With the correlation reached, and noise."""
     gx = 0.5 * (np.roll(reference, -1, 1) - np.roll(reference, 1, 1)) * window
     gy = 0.5 * (np.roll(reference, -1, 0) - np.roll(reference, 1, 0)) * window
     jacobian = np.stack([gx.ravel(), gy.ravel(), -(window * reference).ravel(), -window.ravel()], axis=1).astype(np.float64)
-    moved = patch
+    moved, step, seen = patch, np.zeros(4), np.zeros(PATCH**2, np.float64)
     for _ in range(12):
         moved = resample(patch, (_GRID + PATCH / 2 + shift).reshape(PATCH, PATCH, 2))
-        step = np.linalg.lstsq(jacobian, -(window * moved).ravel().astype(np.float64), rcond=None)[0]
+        seen = np.asarray(-(window * moved).ravel(), np.float64)
+        step = np.asarray(np.linalg.lstsq(jacobian, seen, rcond=None)[0], np.float64)
         shift = shift + step[:2]
         if np.hypot(*step[:2]) < 1e-3 or np.hypot(*shift) > PATCH / 4:
             break
@@ -101,8 +111,12 @@ def _refine(patch: Float32, reference: Float32, window: Float32, shift: Float64)
     a, b = (x - float((window * x).sum()) / total for x in (moved, reference))
     spread = float((window * a * a).sum() * (window * b * b).sum())
     if spread < (LEAST_CONTRAST**2 * total) ** 2:
-        return shift, 0.0
-    return shift, float((window * a * b).sum() / np.sqrt(spread))
+        return shift, 0.0, np.nan
+    left = (seen - jacobian @ step)[:, None] * jacobian
+    pulls = np.stack([np.bincount(_BLOCKS, column, _BLOCKS[-1] + 1) for column in left.T], axis=1)
+    inverse = np.linalg.pinv(jacobian.T @ jacobian)
+    noise = inverse @ (pulls.T @ pulls) @ inverse
+    return shift, float((window * a * b).sum() / np.sqrt(spread)), float(np.sqrt(noise[0, 0] + noise[1, 1]))
 
 
 def measure_jitter(
@@ -132,5 +146,6 @@ def measure_jitter(
         if covered is not None:
             free = corner_patches(1 - cv2.dilate(covered.astype(np.float32), np.ones((2 * RIM + 1, 2 * RIM + 1))), corners[n], own)
             seen = [np.asarray(w * np.clip(f, 0, 1), np.float32) for w, f in zip(weights, free, strict=True)]
-        answer.append(Jitter(n, np.stack([patch_shift(*one) for one in zip(patches, still, seen, strict=True)])))
+        shifts, noise = zip(*(patch_shift(*one) for one in zip(patches, still, seen, strict=True)), strict=True)
+        answer.append(Jitter(n, np.stack(shifts), np.array(noise)))
     return answer

@@ -6,10 +6,19 @@ function lengthAt(row: JitterView, corner: number): number | null {
   return d ? Math.hypot(d[0], d[1]) : null;
 }
 
+function middle(values: readonly (number | null | undefined)[]): number | null {
+  const known = values.filter((v) => v !== null && v !== undefined).sort((a, b) => a - b);
+  return known[Math.floor(known.length / 2)] ?? null;
+}
+
 /** Half of the frames move less than this at a corner, px; null when it can be compared nowhere. */
 export function medianOf(rows: readonly JitterView[], corner: number): number | null {
-  const known = rows.map((r) => lengthAt(r, corner)).filter((v) => v !== null).sort((a, b) => a - b);
-  return known[Math.floor(known.length / 2)] ?? null;
+  return middle(rows.map((r) => lengthAt(r, corner)));
+}
+
+/** What noise alone would show at a corner in half of the frames, px; null when it can be compared nowhere. */
+export function noiseOf(rows: readonly JitterView[], corner: number): number | null {
+  return middle(rows.map((r) => r.noise_px[corner]));
 }
 
 /** Frames that move most, with the corner that does, worst first. */

@@ -5,7 +5,7 @@ import { useState } from "react";
 import { api, data, type JitterView } from "../../api/client";
 import { CornerGlyph } from "../../ui/corners";
 import { useWork } from "../context";
-import { medianOf, worstFrames } from "../model/jitter";
+import { medianOf, noiseOf, worstFrames } from "../model/jitter";
 import { goTo, setBench } from "../state";
 import { Note } from "./parts";
 
@@ -32,12 +32,17 @@ export function Remaining() {
   if (found.error) return <Note tone="warn">{found.error.message}</Note>;
   const rows = found.data ?? [];
   const medians = [0, 1, 2, 3].map((i) => medianOf(rows, i));
+  const noise = [0, 1, 2, 3].map((i) => noiseOf(rows, i));
   const worst = worstFrames(rows, 6);
   return (
     <div className="rows" data-testid="jitter">
       <div className="doubts">
         {medians.map((m, i) => <span key={i} className="mono"><CornerGlyph corner={i} size={9} /> {m === null ? "-" : m.toFixed(2)}</span>)}
         <span className="mono quiet">px</span>
+      </div>
+      <div className="doubts quiet" data-testid="jitter-noise">
+        {noise.map((m, i) => <span key={i} className="mono"><CornerGlyph corner={i} size={9} /> {m === null ? "-" : m.toFixed(2)}</span>)}
+        <span className="mono">px by noise alone</span>
       </div>
       <Note>Movement left at the corners in the plate itself, half of the frames below. {medians.every((m) => m === null) ? "Nothing of the region lies at the corners to compare." : "Most in:"}</Note>
       <div className="row wrap">
