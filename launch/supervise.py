@@ -8,6 +8,7 @@ import threading
 import time
 import urllib.error
 import urllib.request
+from contextlib import suppress
 from pathlib import Path
 from typing import IO
 
@@ -103,7 +104,7 @@ def _call(env: dict[str, str], *args: str, stopping: threading.Event | None = No
         time.sleep(0.1)
         if stopping is not None and stopping.is_set():
             process.terminate()
-            process.wait(20)
+            _see_out(process, 20)
             return
     if process.returncode:
         raise LaunchError(f"{args[0]} failed; the message is above.")
@@ -136,11 +137,16 @@ def _end(children: dict[str, subprocess.Popen[bytes]]) -> None:
             child.terminate()
     deadline = time.monotonic() + 15
     for child in children.values():
-        try:
-            child.wait(max(0.1, deadline - time.monotonic()))
-        except subprocess.TimeoutExpired:
-            os.killpg(child.pid, signal.SIGKILL)
-            child.wait()
+        _see_out(child, max(0.1, deadline - time.monotonic()))
+
+
+def _see_out(child: subprocess.Popen[bytes], seconds: float) -> None:
+    """Wait for a child that was asked to end, then end what it leaves behind: its own children do not notice by themselves."""
+    with suppress(subprocess.TimeoutExpired):
+        child.wait(seconds)
+    with suppress(ProcessLookupError):
+        os.killpg(child.pid, signal.SIGKILL)
+    child.wait()
 
 
 def application_env() -> Path:

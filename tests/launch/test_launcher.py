@@ -97,3 +97,30 @@ sys.exit(s.serve(demo=False, port={free_port()}, workers=1))
         time.sleep(0.05)
     assert not any(Path(f"/proc/{pid}").exists() for pid in children)
     assert port_is_free(int(address.rsplit(":", 1)[1]))
+
+
+@pytest.mark.parametrize("heeds", [True, False])
+def test_what_a_child_started_itself_ends_with_it(heeds, tmp_path):
+    """Whether it goes when it is asked to, leaving helpers that wait for it for ever, or does not go at all."""
+    told = tmp_path / "helper"
+    script = f"""
+import pathlib, signal, subprocess, sys, time
+if not {heeds}:
+    signal.signal(signal.SIGTERM, signal.SIG_IGN)
+helper = subprocess.Popen([sys.executable, "-c", "import time; time.sleep(600)"])
+pathlib.Path({str(told)!r}).write_text(str(helper.pid))
+time.sleep(600)
+"""
+    child = subprocess.Popen([sys.executable, "-c", script], start_new_session=True)
+    deadline = time.monotonic() + 20
+    while not (told.exists() and told.read_text()) and time.monotonic() < deadline:
+        time.sleep(0.02)
+    helper = Path(f"/proc/{told.read_text()}")
+    assert helper.exists()
+    child.terminate()
+    supervise._see_out(child, 0.5)
+    assert child.returncode is not None
+    deadline = time.monotonic() + 5
+    while helper.exists() and "State:\tZ" not in (helper / "status").read_text() and time.monotonic() < deadline:
+        time.sleep(0.02)
+    assert not helper.exists() or "State:\tZ" in (helper / "status").read_text()
