@@ -239,7 +239,7 @@ def test_patches_are_laid_beside_each_other_and_what_is_left_is_measured(window:
     window.get_by_test_id("patch-how").get_by_text("difference").click()
     window.get_by_test_id("ask-jitter").click()
     expect(window.get_by_test_id("jitter")).to_contain_text("Movement left at the corners")
-    expect(window.get_by_test_id("jitter-noise")).to_contain_text(re.compile(r"0\.\d\d.*px by noise alone"))
+    expect(window.get_by_test_id("jitter-noise")).to_contain_text(re.compile(r"0\.\d\d.*noise"))
     window.get_by_test_id("ask-disagreements").click()
     expect(window.get_by_test_id("disagreements")).to_contain_text("moves with the surface")
     window.get_by_test_id("density").get_by_text("slits").click()

@@ -96,7 +96,9 @@ def test_something_that_passes_is_outlined_as_it_goes(appearance):
         # It covers what is covered, not the whole way.
         assert inside(key.points, ((left + right) / 2, 160))
         assert area(key.points) < 0.6 * area(found.outline)
-    assert np.all(np.diff(middles) > 0)
+    # Tiles are a little wider than its steps.
+    assert np.all(np.diff(middles) >= 0)
+    assert len({*middles}) >= len(middles) - 1
 
 
 def test_outlines_keep_their_points_in_order_from_frame_to_frame(appearance):

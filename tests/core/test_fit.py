@@ -12,6 +12,7 @@ from verdigris.core.tracking.bow import Bow
 from verdigris.core.tracking.doubt import BENDS, bent_jacobian
 from verdigris.core.tracking.fit import Conditions, Fit, box_of
 from verdigris.core.tracking.frame_pictures import FramePictures
+from verdigris.core.tracking.grain import Grain
 from verdigris.core.tracking.motion import exponential
 from verdigris.core.tracking.optics import STILL, Movement, Optics
 from verdigris.core.tracking.synthesis import SMOOTHING_STEP, softness
@@ -101,7 +102,8 @@ def test_a_prediction_changes_with_the_pose_as_its_jacobian_says(plate, appearan
 def test_equations_are_those_of_least_squares_with_gain_and_bias_of_every_tile_free(plate, appearance):
     h = plate.truth[AT].copy()
     h[0, 2] += 0.4
-    fit = compared(appearance, plate.frames[AT], h)
+    # Nothing is taken out for noise where there is none.
+    fit = compared(appearance, plate.frames[AT], h, Conditions(STILL, STILL, grain=Grain(0.0, 0.5)))
     fit.reweigh()
     hessians, scores = fit.equations()
     hessian, score = hessians.sum(axis=0), scores.sum(axis=0)

@@ -46,6 +46,16 @@ def test_what_noise_alone_would_show_is_told(noise):
     assert told == pytest.approx(shown, rel=0.45)
 
 
+def test_a_sliver_beside_what_is_in_front_says_nothing(plate):
+    """Hardly anything of the corner is left to compare: whatever it seems to move by is chance."""
+    covered = np.zeros((420, 640), bool)
+    x, y = plate.corners_at(1)[2].astype(int)
+    covered[:, : x + 14] = covered[: y + 14] = True
+    found = measure_jitter(lambda n: plate.frames[n], corners_of(plate), 3, EVERYWHERE, lambda n: covered if n == 1 else None)
+    assert np.isnan(found[1].shift_px[2]).all()
+    assert np.isfinite(found[2].shift_px).all()
+
+
 def test_what_is_covered_or_blank_says_nothing(plate):
     frames = [f.copy() for f in plate.frames]
     x, y = plate.corners_at(1)[0].astype(int)

@@ -28,6 +28,8 @@ BLURS = (2.0, 0.6)
 RIM = 4
 # A patch that agrees less with the reference than this is covered.
 LEAST_AGREEMENT = 0.6
+# Where noise alone would show as much, what is left beside something in front says nothing, px.
+MOST_NOISE_PX = 0.25
 # What is left hangs together within blocks of this side, px.
 BLOCK = 9
 _BLOCKS = (np.arange(PATCH)[:, None] // BLOCK * (PATCH // BLOCK) + np.arange(PATCH)[None] // BLOCK).ravel()
@@ -91,7 +93,7 @@ def patch_shift(patch: Float32, reference: Float32, weight: Float32) -> tuple[Fl
         )
         if np.hypot(*shift) > PATCH / 6:
             return nothing
-    return (np.asarray(shift, np.float64), noise_px) if agreement > LEAST_AGREEMENT else nothing
+    return (np.asarray(shift, np.float64), noise_px) if agreement > LEAST_AGREEMENT and noise_px < MOST_NOISE_PX else nothing
 
 
 def _refine(patch: Float32, reference: Float32, window: Float32, shift: Float64) -> tuple[Float64, float, float]:

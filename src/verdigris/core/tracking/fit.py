@@ -14,7 +14,7 @@ from verdigris.core.tracking.grain import USUAL_GRAIN, Grain, alike_px2, kept_an
 from verdigris.core.tracking.motion import FREEDOMS, Motion
 from verdigris.core.tracking.optics import Movement, Optics
 from verdigris.core.tracking.synthesis import predict, rim_px, softness
-from verdigris.core.tracking.tile_sums import expect, fit_tiles, left_and_slope, project_out, reweigh, tell_noise
+from verdigris.core.tracking.tile_sums import TUKEY, expect, fit_tiles, left_and_slope, project_out, reweigh, tell_noise
 from verdigris.core.tracking.tone import Tone, encode_one, to_code
 from verdigris.core.types import Bool, Float32, Float64, Int
 
@@ -26,6 +26,10 @@ LEAST_NOISE = 1e-3
 SLIP_PX = (0.005, 0.5)
 # So many tiles that move with the plane tell the noise without those that do not.
 LEAST_TELLING = 12
+# In pictures softer than this, px^2, neighbouring pixels do not tell how far noise is alike.
+TELLING_PX2 = 1.3
+# What weights leave of noise against what they leave of its count: the biweight has less to say of large residuals.
+WEIGHED = (1 - 6 / TUKEY**2 + 15 / TUKEY**4) / (1 - 2 / TUKEY**2 + 3 / TUKEY**4)
 # By so much, px^2, noise may ask for blur at most: what would be more is no noise.
 MOST_ASKED_PX2 = 0.25
 
@@ -313,7 +317,7 @@ class Fit:
         pixel = min(self.pixel_noise(), self.conditions.grain.variance)
         # Where hardly more than noise varies, nothing tells of a softness.
         sure = np.maximum(1 - pixel * self.kept / np.maximum(self.energy, 1e-12), 0.0)
-        return np.asarray(-pixel * self.gain**2 * self.tile_weights() * sure * pull)
+        return np.asarray(-WEIGHED * pixel * self.gain**2 * self.tile_weights() * sure * pull)
 
     def by_shutter(self, h: Float64) -> Float32:
         """Change of the predicted values per unit of the shutter's variance, (N,)."""
@@ -369,8 +373,11 @@ class Fit:
         assert self.samples is not None
         slope = self.slope[self.seen]
         flat = self.seen & (self.slope <= _median(slope)) if len(slope) else self.seen
-        softened = 0.5 * (self.soft.smoothing + float(np.median(self.soft.all_around / self.soft.zoom)))
-        return Grain(self.pixel_noise(), alike_px2(self.samples.pixels, self.residuals(), flat, softened))
+        reference = float(np.median(self.soft.all_around / self.soft.zoom))
+        # In soft pictures all noise is alike, and along a smear.
+        tells = max(self.soft.smoothing, reference) < TELLING_PX2 and not self.soft.has_line.any()
+        softened = 0.5 * (self.soft.smoothing + reference)
+        return Grain(self.pixel_noise(), alike_px2(self.samples.pixels, self.residuals(), flat, softened) if tells else np.nan)
 
     def cost(self) -> float:
         """Root mean square of the smaller residuals where the picture is steep, code values: lower fits better.

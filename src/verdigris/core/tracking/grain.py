@@ -39,8 +39,8 @@ class Grain(NamedTuple):
     px2: float
 
 
-# What it is taken for as long as nothing shows it.
-USUAL_GRAIN = Grain(np.inf, 0.3)
+# What it is taken for as long as nothing shows it: cameras make one picture element of several.
+USUAL_GRAIN = Grain(np.inf, 0.5)
 
 
 def common_grain(seen: Iterable[Grain | None]) -> Grain:

@@ -42,9 +42,9 @@ export function Remaining() {
       </div>
       <div className="doubts quiet" data-testid="jitter-noise">
         {noise.map((m, i) => <span key={i} className="mono"><CornerGlyph corner={i} size={9} /> {m === null ? "-" : m.toFixed(2)}</span>)}
-        <span className="mono">px by noise alone</span>
+        <span className="mono">noise</span>
       </div>
-      <Note>Movement left at the corners in the plate itself, half of the frames below. {medians.every((m) => m === null) ? "Nothing of the region lies at the corners to compare." : "Most in:"}</Note>
+      <Note>Movement left at the corners in the plate itself, half of the frames below; under it, what noise alone would show. {medians.every((m) => m === null) ? "Nothing of the region lies at the corners to compare." : "Most in:"}</Note>
       <div className="row wrap">
         {worst.map((w) => (
           <Button key={w.frame} size="small" onClick={() => { goTo(w.frame, count); setBench({ selection: { kind: "corner", corner: w.corner } }); }}>
