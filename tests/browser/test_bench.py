@@ -238,7 +238,8 @@ def test_patches_are_laid_beside_each_other_and_what_is_left_is_measured(window:
     expect(window.get_by_test_id("flat-view")).to_have_attribute("data-against", "30")
     window.get_by_test_id("patch-how").get_by_text("difference").click()
     window.get_by_test_id("ask-jitter").click()
-    expect(window.get_by_test_id("jitter")).to_contain_text("Movement left at the corners")
+    # The first question to a process that answers such starts it.
+    expect(window.get_by_test_id("jitter")).to_contain_text("Movement left at the corners", timeout=30_000)
     expect(window.get_by_test_id("jitter-noise")).to_contain_text(re.compile(r"0\.\d\d.*noise"))
     window.get_by_test_id("ask-disagreements").click()
     expect(window.get_by_test_id("disagreements")).to_contain_text("moves with the surface")

@@ -32,7 +32,6 @@ LEAST_AGREEMENT = 0.6
 MOST_NOISE_PX = 0.25
 # What is left hangs together within blocks of this side, px.
 BLOCK = 9
-_BLOCKS = (np.arange(PATCH)[:, None] // BLOCK * (PATCH // BLOCK) + np.arange(PATCH)[None] // BLOCK).ravel()
 
 
 @dataclass(frozen=True)
@@ -114,8 +113,8 @@ def _refine(patch: Float32, reference: Float32, window: Float32, shift: Float64)
     spread = float((window * a * a).sum() * (window * b * b).sum())
     if spread < (LEAST_CONTRAST**2 * total) ** 2:
         return shift, 0.0, np.nan
-    left = (seen - jacobian @ step)[:, None] * jacobian
-    pulls = np.stack([np.bincount(_BLOCKS, column, _BLOCKS[-1] + 1) for column in left.T], axis=1)
+    blocks = (PATCH // BLOCK, BLOCK, PATCH // BLOCK, BLOCK, 4)
+    pulls = ((seen - jacobian @ step)[:, None] * jacobian).reshape(blocks).sum(axis=(1, 3)).reshape(-1, 4)
     inverse = np.linalg.pinv(jacobian.T @ jacobian)
     noise = inverse @ (pulls.T @ pulls) @ inverse
     return shift, float((window * a * b).sum() / np.sqrt(spread)), float(np.sqrt(noise[0, 0] + noise[1, 1]))
