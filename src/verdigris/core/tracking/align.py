@@ -83,7 +83,7 @@ def fit_at(
 ) -> tuple["Fit", Float64] | None:  # fmt: skip
     """Refine a pose that is nearly right, and hand out the fit's state at the end; `least` smooths the frame, px^2."""
     plan: list[_Stage] = [(appearance.few, least, 4, 0.01)]
-    found = _refined(appearance, optics, frame, start, conditions, motion, plan)
+    found = _refined(appearance, optics, frame, start, conditions, motion, plan, placed=True)
     if found is None:
         return None
     fit, h, _ = found
@@ -101,6 +101,7 @@ def _refined(
     motion: Motion,
     plan: "list[_Stage]",
     sure: bool = False,
+    placed: bool = False,
 ) -> tuple["Fit", Float64, Float64 | None] | None:
     """Fit, pose, and the last step (freedoms,); None when it was too short to matter."""
     box = box_of(appearance, optics, start, conditions.movement)
@@ -109,7 +110,7 @@ def _refined(
     pictures = frame.around(box, optics.tone)
 
     def fit_with(shutter: float) -> Fit:
-        return Fit(appearance, optics, pictures, replace(conditions, shutter=shutter, shutters=()), motion)
+        return Fit(appearance, optics, pictures, replace(conditions, shutter=shutter, shutters=()), motion, placed)
 
     fit, h, last = fit_with(conditions.shutter), start, None
     open_to = conditions.shutters
@@ -120,6 +121,7 @@ def _refined(
         last_of_all = stage[0] is None
         if last_of_all and (fit.slip > NOT_NOISE_PX or len(appearance.some) == len(appearance.points)):
             break
+        fit.placed = placed or stage[0] is not appearance.few
         found = _approach(fit, h, stage, sure or last_of_all)
         if found is None:
             return None

@@ -13,6 +13,7 @@ from verdigris.core.tracking.frame_pictures import FramePictures
 from verdigris.core.tracking.grain import USUAL_GRAIN, Grain, alike_px2, kept_and_pull, left_in_frame
 from verdigris.core.tracking.motion import FREEDOMS, Motion
 from verdigris.core.tracking.optics import Movement, Optics
+from verdigris.core.tracking.surroundings import agreement_around
 from verdigris.core.tracking.synthesis import predict, rim_px, softness
 from verdigris.core.tracking.tile_sums import TUKEY, expect, fit_tiles, left_and_slope, project_out, reweigh, tell_noise
 from verdigris.core.tracking.tone import Tone, encode_one, to_code
@@ -156,9 +157,14 @@ def _place(appearance: Appearance, optics: Optics, h: Float64, conditions: Condi
 
 
 class Fit:
-    """Working state of one alignment: samples, prediction, weights, tiles."""
+    """Working state of one alignment: samples, prediction, weights, tiles.
 
-    def __init__(self, appearance: Appearance, optics: Optics, pictures: FramePictures, conditions: Conditions, motion: Motion) -> None:
+    While `placed` is set, samples beside something in front have less to say: further off, all that is steep looks like that.
+    """
+
+    def __init__(
+        self, appearance: Appearance, optics: Optics, pictures: FramePictures, conditions: Conditions, motion: Motion, placed: bool = False
+    ) -> None:
         self.appearance, self.optics, self.pictures, self.conditions = appearance, optics, pictures, conditions
         self.motion, self.freedoms = motion, FREEDOMS[motion]
         count = len(appearance.centres)
@@ -168,6 +174,7 @@ class Fit:
         self.noise, self.slip = 0.0, 0.0
         self.apart = np.zeros(count, np.bool_)
         self.samples: _Samples | None = None
+        self.placed = placed
 
     def place(self, h: Float64, which: Int | None) -> bool:
         """Choose pixels for a pose; False when hardly any are left."""
@@ -268,6 +275,9 @@ class Fit:
         if trust is not None:
             tile_weight = tile_weight * trust
         reweigh(starts, ratio, self.slope, self.seen, self.gain, self.mass, tile_weight, self.noise, self.slip, self.weights)
+        if self.placed:
+            steep = (self.slope * self.gain[self.samples.tiles] * (self.slip / self.noise)).astype(np.float32)
+            self.weights *= agreement_around(self.samples.pixels, ratio, steep, self.seen)
         self._fit_tiles()
 
     def leave_out(self, these: Bool) -> None:

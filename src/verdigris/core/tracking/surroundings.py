@@ -1,0 +1,94 @@
+"""What the samples around a sample say: something in front covers whole patches, noise and compression do not.
+
+A covered sample may look right by chance, and the soft edge of what covers it nearly does. Its neighbours tell it.
+
+References
+----------
+Canny, A computational approach to edge detection, PAMI 8(6), 1986 (what is weak counts beside what is strong).
+Black and Anandan, The robust estimation of multiple motions, CVIU 63(1), 1996 (outliers of a movement lie together).
+"""
+
+import numba
+import numpy as np
+
+from verdigris.core.types import Bool, Float32, Int
+
+# Neighbourhoods are three cells wide; a cell holds about one sample, and is no smaller than this, px.
+LEAST_CELL_PX = 3
+# What one residual counts at most, in squared standard deviations: where the biweight has nothing left for it.
+MOST_SQUARE = np.float32(20)
+# A neighbourhood shows something else for sure from this mean square on, even if slips were so many times what they usually are.
+SURE, MANY_SLIPS = np.float32(8), np.float32(3)
+# From this share of the region on, something is in front of it.
+IN_FRONT = 0.02
+# How many cells around what is sure are looked at, and how many times as much as usual they may disagree.
+REACH = 3
+ODD = np.float32(1.5)
+# As many neighbourhoods tell what is usual, at least.
+LEAST_TOLD = 50
+
+
+def agreement_around(pixels: Int, ratio: Float32, steep: Float32, seen: Bool) -> Float32:
+    """How far the neighbourhood of every sample moves with the plane, (N,) float32, 0..1.
+
+    Parameters
+    ----------
+    pixels : (N, 2) frame pixels of the samples
+    ratio : (N,) residuals in standard deviations, as they are expected
+    steep : (N,) what a usual slip makes there, in standard deviations of the noise
+    seen : (N,) samples that count
+    """
+    if not seen.any():
+        return np.ones(len(ratio), np.float32)
+    low, high = pixels.min(axis=0), pixels.max(axis=0) + 1
+    cell = max(LEAST_CELL_PX, round(float(np.sqrt(np.prod((high - low).astype(float)) / len(pixels)))))
+    return np.asarray(_agreement((pixels - low) // cell + 1, (high - low) // cell + 3, ratio, steep, seen), np.float32)
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _agreement(cells, size, ratio, steep, seen):  # type: ignore[no-untyped-def]
+    """The same with the cell (x, y) of every sample; `size` has an empty one all around."""
+    columns, rows = size
+    left, sure_left = np.zeros((rows, columns), np.float32), np.zeros((rows, columns), np.float32)
+    count, one = np.zeros((rows, columns), np.float32), np.float32(1)
+    for i in range(cells.shape[0]):
+        if seen[i]:
+            x, y = cells[i]
+            square, slip = ratio[i] * ratio[i], steep[i] * steep[i]
+            left[y, x] += min(square, MOST_SQUARE)
+            # What might be a slip, only larger than usual, is nothing to be sure of.
+            sure_left[y, x] += min(square * (one + slip) / (one + MANY_SLIPS * MANY_SLIPS * slip), MOST_SQUARE)
+            count[y, x] += one
+    mean, beside = np.zeros((rows, columns), np.float32), np.zeros((rows, columns), np.bool_)
+    sure, held = 0, 0
+    for y in range(1, rows - 1):
+        for x in range(1, columns - 1):
+            near, sure_near, n = np.float32(0), np.float32(0), np.float32(0)
+            for v in range(y - 1, y + 2):
+                for u in range(x - 1, x + 2):
+                    near, sure_near, n = near + left[v, u], sure_near + sure_left[v, u], n + count[v, u]
+            if n == 0:
+                continue
+            held += 1
+            mean[y, x] = near / n
+            # A few samples are sure of nothing.
+            if sure_near > SURE * max(n, np.float32(4)):
+                sure += 1
+                beside[max(0, y - REACH) : y + REACH + 1, max(0, x - REACH) : x + REACH + 1] = True
+    agreement = np.ones(cells.shape[0], np.float32)
+    if sure < IN_FRONT * held:
+        return agreement
+    told, m = np.empty(cells.shape[0], np.float32), 0
+    for i in range(cells.shape[0]):
+        x, y = cells[i]
+        if seen[i] and not beside[y, x]:
+            told[m] = mean[y, x]
+            m += 1
+    if m < LEAST_TOLD:
+        return agreement
+    usual = np.partition(told[:m], m // 2)[m // 2]
+    for i in range(cells.shape[0]):
+        x, y = cells[i]
+        if beside[y, x] and mean[y, x] > ODD * usual:
+            agreement[i] = (ODD * usual / mean[y, x]) ** 2
+    return agreement
