@@ -32,8 +32,8 @@ def said(**times: float) -> dict[str, Estimate]:
     return {t: Estimate(0.01 * x, 0.01, 0.01) for t, x in times.items()}
 
 
-def helps(estimates, known=NOTHING, gain=0.0, give=0.01, least=LEAST_GAIN, first=True) -> bool:
-    return _helps(estimates, set(known), gain, give, least, first)
+def helps(estimates, known=NOTHING, gain=0.0, give=0.01, least=LEAST_GAIN, first=True, shutter=0.0) -> bool:
+    return _helps(estimates, set(known), gain, give, least, first, shutter)
 
 
 @pytest.mark.parametrize(
@@ -56,6 +56,24 @@ def helps(estimates, known=NOTHING, gain=0.0, give=0.01, least=LEAST_GAIN, first
 )
 def test_what_is_new_has_to_help(estimates, gain, kept):
     assert helps(estimates, gain=gain) == kept
+
+
+@pytest.mark.parametrize(
+    ("estimates", "gain", "first", "now", "kept"),
+    [
+        # Certainly another one, and frames look no worse by more than chance.
+        (said(shutter=20), 0.0, True, 0.0, True),
+        (said(shutter=20), -0.015, True, 0.0, True),
+        (said(shutter=20), -0.03, True, 0.0, False),
+        # Not so far from what it is.
+        (said(shutter=20), 0.0, True, 0.15, False),
+        # Something else beside it, or something kept already, has to earn its keep.
+        (said(shutter=20, k1=6), 0.0, True, 0.0, False),
+        (said(shutter=20), 0.0, False, 0.0, False),
+    ],
+)
+def test_a_shutter_that_is_certainly_another_one_is_corrected(estimates, gain, first, now, kept):
+    assert helps(estimates, gain=gain, first=first, shutter=now) == kept
 
 
 def test_a_tone_curve_that_is_certain_is_kept_unless_frames_look_plainly_worse():

@@ -165,7 +165,7 @@ def calibrate(
         # What hardly moves the terms that are known cannot be told from what was.
         the_same = changed < HARDLY and known <= {*estimates} <= {*known, "shutter"}
         gain, give = (0.0, 0.0) if the_same else _gain(base, stated, solved.follower, results, pictures, stop, fits, solved.equations)
-        if _helps(estimates, known, gain, give, best_gain, best is plain):
+        if _helps(estimates, known, gain, give, best_gain, best is plain, base.optics.shutter or 0.0):
             best = Calibration(solved.follower.optics, reference_movement, dict(estimates), gain, changed)
             best_gain, kept = max(gain, 0.0) + LEAST_GAIN, solved
 
@@ -192,7 +192,9 @@ def calibrate(
     return best
 
 
-def _helps(estimates: Mapping[Term, Estimate], known: Set[Term], gain: float, give: float, least: float, is_first: bool) -> bool:
+def _helps(
+    estimates: Mapping[Term, Estimate], known: Set[Term], gain: float, give: float, least: float, is_first: bool, shutter: float
+) -> bool:  # fmt: skip
     """Whether terms are to be kept.
 
     Parameters
@@ -202,6 +204,7 @@ def _helps(estimates: Mapping[Term, Estimate], known: Set[Term], gain: float, gi
     gain, give : by how much frames fit better with the terms, and its standard error
     least : what they have to gain at least: more than what was kept so far
     is_first : whether nothing was kept so far
+    shutter : what it is at present
     """
     new = set(estimates) - known
     # More terms must earn their keep; what the equations are certain of, by less.
@@ -224,6 +227,9 @@ def _helps(estimates: Mapping[Term, Estimate], known: Set[Term], gain: float, gi
         and all(abs(e.value) > CERTAIN * e.sigma for e in tones)
     ):
         return True
+    # A shutter that is certainly another one is corrected: where few edges show it, frames are too few to gain by it for sure.
+    if is_first and set(estimates) == {"shutter"} and abs(estimates["shutter"].value - shutter) > CERTAIN * estimates["shutter"].sigma:
+        return no_worse
     # A lens that is known is refined as a whole: what is new in it must not cost anything, as only the outermost frames gain.
     if is_first and "k1" in known and "k1" in estimates:
         return no_worse if new else gain > -REFINING_COST
