@@ -62,14 +62,16 @@ def test_what_is_new_has_to_help(estimates, gain, kept):
     ("estimates", "gain", "first", "now", "kept"),
     [
         # Certainly another one, and frames look no worse by more than chance.
-        (said(shutter=20), 0.0, True, 0.0, True),
-        (said(shutter=20), -0.015, True, 0.0, True),
-        (said(shutter=20), -0.03, True, 0.0, False),
+        (said(shutter=20), 0.0, True, 0.05, True),
+        (said(shutter=20), -0.015, True, 0.05, True),
+        (said(shutter=20), -0.03, True, 0.05, False),
+        # Where nothing smeared so far, it has to earn its keep.
+        (said(shutter=20), 0.0, True, 0.0, False),
         # Not so far from what it is.
         (said(shutter=20), 0.0, True, 0.15, False),
         # Something else beside it, or something kept already, has to earn its keep.
-        (said(shutter=20, k1=6), 0.0, True, 0.0, False),
-        (said(shutter=20), 0.0, False, 0.0, False),
+        (said(shutter=20, k1=6), 0.0, True, 0.05, False),
+        (said(shutter=20), 0.0, False, 0.05, False),
     ],
 )
 def test_a_shutter_that_is_certainly_another_one_is_corrected(estimates, gain, first, now, kept):

@@ -204,7 +204,7 @@ def _helps(
     gain, give : by how much frames fit better with the terms, and its standard error
     least : what they have to gain at least: more than what was kept so far
     is_first : whether nothing was kept so far
-    shutter : what it is at present
+    shutter : what it is at present; 0 where nothing smears
     """
     new = set(estimates) - known
     # More terms must earn their keep; what the equations are certain of, by less.
@@ -228,7 +228,8 @@ def _helps(
     ):
         return True
     # A shutter that is certainly another one is corrected: where few edges show it, frames are too few to gain by it for sure.
-    if is_first and set(estimates) == {"shutter"} and abs(estimates["shutter"].value - shutter) > CERTAIN * estimates["shutter"].sigma:
+    of_shutter = estimates["shutter"] if is_first and set(estimates) == {"shutter"} else None
+    if of_shutter and shutter > 0 and abs(of_shutter.value - shutter) > CERTAIN * of_shutter.sigma:
         return no_worse
     # A lens that is known is refined as a whole: what is new in it must not cost anything, as only the outermost frames gain.
     if is_first and "k1" in known and "k1" in estimates:
