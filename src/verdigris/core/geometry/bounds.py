@@ -2,10 +2,10 @@
 
 import numpy as np
 
-from verdigris.core.types import Float32, Float64
+from verdigris.core.types import Float32, Float64, Int
 
 
-def bounds(points: Float64 | Float32) -> tuple[Float64, Float64]:
+def bounds(points: Float64 | Float32 | Int) -> tuple[Float64, Float64]:
     """Least and greatest x and y of points (..., 2), each (2,) float64.
 
     Column by column: reducing along the longer axis of rows of two takes twenty times as long.
