@@ -1,6 +1,6 @@
 """The second look: when a run is through, ask it about the camera, then refine every frame with what is known now."""
 
-from collections.abc import Callable, Iterable, Iterator, Mapping, Set
+from collections.abc import Callable, Generator, Iterable, Iterator, Mapping, Set
 
 import numpy as np
 
@@ -9,6 +9,7 @@ from verdigris.core.tracking.consensus import find_parties, went_astray
 from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
 from verdigris.core.tracking.frame_result import FrameResult, lost
 from verdigris.core.tracking.optics import flow
+from verdigris.core.tracking.sharper_frame import makes_surer, sharper_frame
 from verdigris.core.tracking.templates import with_their_templates
 from verdigris.core.types import Bool
 
@@ -40,10 +41,12 @@ def look_again(
     stop : asked between frames
     only : the frames to look at again; by default all
     """
-    results = dict(known)
-    for better in _looked_again(follower, known, picture, pictures, hidden, lens, readout, stop, only):
-        results[better.frame] = better
-        yield better
+    follower, results = yield from _looked_again(follower, known, picture, pictures, hidden, lens, readout, stop, only)
+    # A span alone stays with the reference that the rest was compared with.
+    if not stop() and only is None:
+        for better in _against_a_sharper_frame(follower, results, picture, pictures, hidden, lens, readout, stop):
+            results[better.frame] = better
+            yield better
     if not stop():
         yield from (r for r in with_their_templates(follower, results) if only is None or r.frame in only)
 
@@ -52,8 +55,8 @@ def _looked_again(
     follower: PlaneFollower, known: Mapping[int, FrameResult], picture: Callable[[int], AnalysisPicture],
     pictures: Callable[[int, int], Iterable[AnalysisPicture]], hidden: Callable[[int, Mapping[int, FrameResult]], Bool | None],
     lens: bool, readout: bool, stop: Callable[[], bool], only: range | None,
-) -> Iterator[FrameResult]:  # fmt: skip
-    """Rounds about the camera, and passes over all frames, until they rest."""
+) -> Generator[FrameResult, None, tuple[PlaneFollower, dict[int, FrameResult]]]:  # fmt: skip
+    """Rounds about the camera, and passes over all frames, until they rest; returns what follows then, and its results."""
     results, lens_and_rows = dict(known), True
     restless: set[int] | None = None
     partly, quickly = False, False
@@ -66,7 +69,7 @@ def _looked_again(
             so_far = dict(results)
             found = calibrate(follower, results, picture, lambda n, r=so_far: hidden(n, r), lens, readout, stop)  # type: ignore[misc]
             if stop():
-                return
+                return follower, results
             # Where nothing was found that a quick look would see, and all frames have had theirs, the thorough one comes at once.
             calm = not partly and not worth_settling(follower, results, found)
             follower = follower.under(found.optics, found.reference_movement)
@@ -98,7 +101,7 @@ def _looked_again(
         first, end = (min(results), max(results) + 1) if only is None else (only.start, only.stop)
         for n, now in zip(range(first, end), pictures(first, end), strict=False):
             if stop():
-                return
+                return follower, results
             if n in results and n != follower.reference_frame and n in again:
                 results[n] = follower.settle(n, now, results, hidden(n, results), trust, thorough)
                 yield results[n]
@@ -106,7 +109,30 @@ def _looked_again(
         if thorough:
             restless = _restless(follower, results) & set(range(first, end))
             if not restless:
-                return
+                break
+    return follower, results
+
+
+def _against_a_sharper_frame(
+    base: PlaneFollower, results: Mapping[int, FrameResult], picture: Callable[[int], AnalysisPicture],
+    pictures: Callable[[int, int], Iterable[AnalysisPicture]], hidden: Callable[[int, Mapping[int, FrameResult]], Bool | None],
+    lens: bool, readout: bool, stop: Callable[[], bool],
+) -> Iterator[FrameResult]:  # fmt: skip
+    """Compare all frames with one that is much sharper than the reference; results are as they were until that makes them surer."""
+    sharper = sharper_frame(base, results, picture, hidden)
+    if sharper is None:
+        return
+    seen = sharper.seen(results)
+    # The camera is asked for again: what is smeared like the reference tells little of it.
+    for better in _looked_again(
+        sharper.follower, seen, picture, pictures, lambda n, _: hidden(n, results), lens, readout, stop, None
+    ):  # fmt: skip
+        seen[better.frame] = better
+        yield results[better.frame]
+    if not stop():
+        stated = sharper.stated(seen)
+        if makes_surer(stated, results):
+            yield from stated.values()
 
 
 def _with_the_surface(

@@ -165,7 +165,7 @@ class Templates:
             return None
         if candidate.hidden is not None:
             region &= ~candidate.hidden
-        follower = PlaneFollower(candidate.picture, region, result.corners, base.motion, result.frame, base.optics, _moved_on(evidence))
+        follower = PlaneFollower(candidate.picture, region, result.corners, base.motion, result.frame, base.optics, moved_on(evidence))
         return None if follower.problem is not None else _Template(result, follower, whole * share)
 
     def _stated(self, template: _Template, found: FrameResult) -> FrameResult | None:
@@ -263,7 +263,7 @@ def _tile_of(follower: PlaneFollower, plane: Float64) -> Int:
     return np.asarray(cell[:, 1] * across + cell[:, 0])
 
 
-def _moved_on(evidence: Evidence) -> Movement:
+def moved_on(evidence: Evidence) -> Movement:
     """How the plane moves at a frame, in that frame's ideal coordinates instead of the reference's."""
     h, move = evidence.pose, evidence.movement
     back = np.linalg.inv(h)
