@@ -122,8 +122,8 @@ def test_a_reference_that_is_as_sharp_as_the_others_stays(plate, base):
 
 
 def test_a_reference_out_of_focus_gives_way_to_a_frame_in_focus(plate, base):
-    still = {n: at(plate, base, n, corners=plate.truth[REFERENCE] + 0.5 * (n - REFERENCE)) for n in range(13)}
-    run = {n: r if n != 9 else replace(r, evidence=replace(r.evidence, blur=-9.0)) for n, r in still.items()}
+    corners = {n: plate.truth[REFERENCE] + 0.5 * (n - REFERENCE) for n in range(13)}
+    run = {n: at(plate, base, n, corners=c, blur=-9.0 if n == 9 else 0.0) for n, c in corners.items()}
     assert chosen(plate, base, run) == 9
 
 
