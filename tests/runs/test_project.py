@@ -14,7 +14,7 @@ from verdigris.runs.kept_frames import keep_frame, restore_frame
 from verdigris.runs.preview import Preview
 from verdigris.runs.project import OpenShot, render_key
 from verdigris.runs.proxies import ProxyReader, proxy_size, write_proxies
-from verdigris.runs.tracking import follow_surface, in_depth_order
+from verdigris.runs.tracking import follow_surface, in_depth_order, looks_to_take
 from verdigris.shot.document import Delivery, MediaRef, Placement, Plate, Region, Shot, Surface
 
 
@@ -37,6 +37,11 @@ def shot(plate) -> Shot:
 @pytest.fixture
 def tracks(plate) -> dict[str, dict[int, FrameResult]]:
     return {"s": {n: FrameResult(n, "followed", h, plate.corners_at(n), np.full(4, 0.1), 0.1, 1.0) for n, h in enumerate(plate.truth)}}
+
+
+def test_progress_does_not_stand_at_its_end_while_frames_are_looked_at_again():
+    told = [looks_to_take(done, 28) for done in (1, 28, 29, 56, 57)]
+    assert told == [28, 28, 56, 56, 84]
 
 
 def test_following_begins_at_the_reference_frame_and_goes_both_ways(folder, shot, plate):

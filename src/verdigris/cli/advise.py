@@ -50,7 +50,7 @@ def disagreements(
     from verdigris.runs.advice import advise_exclusions, disagreement_facts
     from verdigris.runs.errors import RunError
     from verdigris.runs.project import OpenShot
-    from verdigris.runs.tracking import follow_surface
+    from verdigris.runs.tracking import follow_surface, looks_to_take
     from verdigris.shot.document import read_shot
 
     document = read_shot(shot)
@@ -61,9 +61,9 @@ def disagreements(
     with OpenShot(document, shot.parent) as opened:
         count = opened.plate.facts.frame_count
         with progress_bar(f"following {one.name}") as progress:
-            for step in follow_surface(opened.plate, document, one):
+            for looks, step in enumerate(follow_surface(opened.plate, document, one), 1):
                 results[step.result.frame] = step.result
-                progress(min(len(results), count), count)
+                progress(looks, looks_to_take(looks, count))
         found = advise_exclusions(opened.plate, document, one, {}, results, first, count - 1 if last is None else last)
     if json:
         print_json([disagreement_facts(d) for d in found])

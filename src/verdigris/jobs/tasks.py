@@ -30,7 +30,7 @@ from verdigris.runs.kept_frames import keep_frame, restore_frame
 from verdigris.runs.near_frames import NearFrames
 from verdigris.runs.project import STILL_FRAMES, OpenShot
 from verdigris.runs.proxies import write_proxies
-from verdigris.runs.tracking import Direction, follow_surface
+from verdigris.runs.tracking import Direction, follow_surface, looks_to_take
 from verdigris.settings import Settings
 from verdigris.shot.document import Shot, parse_shot
 from verdigris.store.database import announce, session
@@ -153,8 +153,7 @@ def track(job_id: str, revision: int, direction: Direction, span: list[int] | No
                     write_frame(s, take.id, step.result, step.points)
                 known[step.result.frame] = step.result
                 done += 1
-                # Once every frame has a result, a second look goes over them again.
-                job.progress(done, total * (1 + (done - 1) // total))
+                job.progress(done, looks_to_take(done, total))
         lost = sum(r.status == "lost" for r in known.values())
         return f"{len(known) - lost} frames followed" + (f", {lost} lost." if lost else ".")
 

@@ -109,6 +109,11 @@ def lens_of_lines(shot: Shot, facts: MediaFacts) -> LensEstimate:
         raise RunError("cannot_follow", str(error), problem="lines") from error
 
 
+def looks_to_take(done: int, frames: int) -> int:
+    """How many looks a run takes, as far as `done` of them tell: whenever all frames had one, they are looked at once more."""
+    return frames * (1 + max(0, done - 1) // frames)
+
+
 def follow_surface(
     reader: FrameSource,
     shot: Shot,
