@@ -30,6 +30,7 @@ class Recorder:
         """`speed` is in px a frame to the right; with a `turn`, what is lower moves the more by it, px a frame and px."""
         self.asked, self.speed, self.turn = [[]], speed, turn
         self.optics = SimpleNamespace(readout=readout, is_plain=True)
+        self.reference_movement, self.laid_straight_by = STILL, []
 
     def movement_at(self, n, results):
         v = np.zeros((3, 3))
@@ -38,6 +39,9 @@ class Recorder:
         return Movement(v, STILL.a)
 
     def under(self, optics, movement):
+        if movement is not None:
+            self.reference_movement = movement
+            self.laid_straight_by.append(movement)
         return self
 
     def restated(self, results):
@@ -110,6 +114,18 @@ def test_only_frames_that_were_thought_to_move_otherwise_are_looked_at_a_third_t
     asked = [n for n, thorough in follower.asked[1] if thorough]
     assert asked[:29] == list(FRAMES[1:])
     assert asked[29:] == (list(range(20, 30)) if again else [])
+
+
+def test_the_reference_is_laid_straight_anew_when_its_neighbours_tell_better_how_it_moves(monkeypatch, known):
+    """And all frames are compared with that, once."""
+    follower = Recorder(lambda n, count: 2.0 if n == 0 else 0.0, readout=0.8, turn=0.001)
+    look(monkeypatch, follower, known, [calibration(False)])
+    assert [m.v[0, 2] for m in follower.laid_straight_by] == [2.0]
+    assert [n for n, thorough in follower.asked[-1] if thorough] == list(FRAMES[1:])
+    # Rows that are read at once, and a movement that is even over the plane, leave nothing to lay straight.
+    even = Recorder(lambda n, count: 0.2 if n == 0 else 0.0, readout=0.8)
+    look(monkeypatch, even, known, [calibration(False)])
+    assert even.laid_straight_by == []
 
 
 class Finding(Recorder):

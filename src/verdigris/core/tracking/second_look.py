@@ -8,10 +8,10 @@ from verdigris.core.tracking.calibrate import calibrate, choose_frames, trust_of
 from verdigris.core.tracking.consensus import find_parties, went_astray
 from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
 from verdigris.core.tracking.frame_result import FrameResult, lost
-from verdigris.core.tracking.optics import flow
+from verdigris.core.tracking.optics import Movement, flow
 from verdigris.core.tracking.sharper_frame import makes_surer, sharper_frame
 from verdigris.core.tracking.templates import with_their_templates
-from verdigris.core.types import Bool
+from verdigris.core.types import Bool, Float64
 
 # How often the run is asked about the camera at most.
 MOST_ROUNDS = 5
@@ -89,6 +89,12 @@ def _looked_again(
                     yield better
         else:
             thorough, quickly = True, False
+            # The reference's rows are laid straight by how it moves, and its neighbours tell that better by now.
+            moved = follower.movement_at(follower.reference_frame, results)
+            if _matters(follower, moved, follower.reference_movement, _usual_doubt(results)):
+                follower = follower.under(follower.optics, moved)
+                results = follower.restated(results)
+                restless = None
         trust = trust_of_run(follower, results)
         if quickly:
             again = {*results} - looked
@@ -179,11 +185,22 @@ def _restless(follower: PlaneFollower, results: Mapping[int, FrameResult]) -> se
     for n, r in results.items():
         if r.evidence is None or r.sigma_px is None or n == follower.reference_frame:
             continue
-        now = follower.movement_at(n, results)
-        change = flow(follower.plane_corners, now) - flow(follower.plane_corners, r.evidence.movement)
-        # What all rows would move alike by, one later than the other, is a shear: the pose has taken that already.
-        uneven = np.linalg.norm(change - change.mean(axis=0), axis=1)
-        moved = 0.5 * abs(follower.optics.readout) * uneven + SMEARED * np.linalg.norm(change, axis=1)
-        if np.any(moved > RESTING * np.maximum(r.sigma_px, REST_PX)):
+        doubt = np.maximum(r.sigma_px, REST_PX)
+        if _matters(follower, follower.movement_at(n, results), r.evidence.movement, doubt):
             frames.add(n)
     return frames
+
+
+def _usual_doubt(results: Mapping[int, FrameResult]) -> float:
+    """What corners are usually unsure by, px."""
+    known = [float(np.median(r.sigma_px)) for r in results.values() if r.sigma_px is not None]
+    return max(REST_PX, float(np.median(known)) if known else 0.0)
+
+
+def _matters(follower: PlaneFollower, now: Movement, then: Movement, doubt: Float64 | float) -> bool:
+    """Whether corners that are unsure by so much, px, change for it when a frame moves otherwise."""
+    change = flow(follower.plane_corners, now) - flow(follower.plane_corners, then)
+    # What all rows would move alike by, one later than the other, is a shear: the pose has taken that already.
+    uneven = np.linalg.norm(change - change.mean(axis=0), axis=1)
+    moved = 0.5 * abs(follower.optics.readout) * uneven + SMEARED * np.linalg.norm(change, axis=1)
+    return bool(np.any(moved > RESTING * doubt))
