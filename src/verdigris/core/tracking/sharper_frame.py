@@ -14,7 +14,7 @@ from verdigris.core.geometry.homography import apply_homography, homography_from
 from verdigris.core.geometry.quad import signed_area
 from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
 from verdigris.core.tracking.frame_result import Evidence, FrameResult, worst_of
-from verdigris.core.tracking.optics import Movement, flow
+from verdigris.core.tracking.optics import STILL, Movement, flow
 from verdigris.core.tracking.templates import agrees, moved_on, region_at
 from verdigris.core.types import Bool, Float64
 
@@ -58,8 +58,14 @@ class SharperFrame:
         reference = seen[frame]
         if reference.corners is None or reference.sigma_px is None:
             return {}
+        blur = 0.0 if reference.evidence is None else reference.evidence.blur
         stated = {n: self._stated(r, reference.corners, reference.sigma_px, reference.margin_px or 0.0) for n, r in seen.items()}
-        return {n: r for n, r in stated.items() if n != frame and r is not None}
+        kept = {
+            n: replace(r, evidence=None if r.evidence is None else _carried(r.evidence, blur))
+            for n, r in stated.items()
+            if n != frame and r is not None
+        }
+        return self.base.restated(kept)
 
     def _stated(self, result: FrameResult, found_at: Float64, sigma: Float64, margin: float) -> FrameResult | None:
         """One of them, with where the reference was found, and its doubt, px; None where the two cannot be brought together."""
@@ -76,7 +82,7 @@ class SharperFrame:
         size = np.sqrt(abs(signed_area(corners)) / max(abs(signed_area(self.base.corners)), 1e-9))
         own = result.sigma_px if result.frame != self.follower.reference_frame else np.zeros(4)
         return replace(
-            result, homography=h, corners=corners, sigma_px=np.hypot(own, size * sigma), evidence=None,
+            result, homography=h, corners=corners, sigma_px=np.hypot(own, size * sigma),
             margin_px=float(np.hypot(result.margin_px or 0.0, size * margin)),
         )  # fmt: skip
 
@@ -160,5 +166,5 @@ def _made(
 
 
 def _carried(evidence: Evidence, blur: float) -> Evidence:
-    """What a frame tells when it is compared with another one, which is softer than the reference by `blur`, plate px^2."""
-    return Evidence(evidence.pose, evidence.movement, evidence.blur - blur, evidence.shutter, grain=evidence.grain, good=evidence.good)
+    """What a frame tells when it is compared with another one than before, which is softer by `blur`, plate px^2."""
+    return Evidence(evidence.pose, STILL, evidence.blur - blur, evidence.shutter, grain=evidence.grain, good=evidence.good)
