@@ -14,7 +14,7 @@ from verdigris.core.geometry.homography import apply_homography, homography_from
 from verdigris.core.geometry.quad import signed_area
 from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
 from verdigris.core.tracking.frame_result import Evidence, FrameResult, worst_of
-from verdigris.core.tracking.optics import STILL, Movement, flow
+from verdigris.core.tracking.optics import STILL, flow
 from verdigris.core.tracking.templates import agrees, moved_on, region_at
 from verdigris.core.types import Bool, Float64
 
@@ -160,8 +160,7 @@ def _made(
     whole = float(base.region.sum()) * abs(signed_area(result.corners)) / abs(signed_area(base.corners))
     if share < LEAST_SHOWN or region.sum() < LEAST_SHOWN * whole:
         return None
-    movement: Movement = moved_on(evidence)
-    follower = PlaneFollower(picture(frame), region, result.corners, base.motion, frame, base.optics, movement)
+    follower = PlaneFollower(picture(frame), region, result.corners, base.motion, frame, base.optics, moved_on(evidence))
     return None if follower.problem is not None else SharperFrame(base, follower)
 
 
