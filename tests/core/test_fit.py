@@ -10,11 +10,12 @@ from verdigris.core.matte.occlusion import region_mask
 from verdigris.core.tracking.appearance import USUAL_VARIANCE, build_appearance, under_other_optics
 from verdigris.core.tracking.bow import Bow
 from verdigris.core.tracking.doubt import BENDS, bent_jacobian
-from verdigris.core.tracking.fit import Conditions, Fit, box_of
+from verdigris.core.tracking.fit import Conditions, Fit
 from verdigris.core.tracking.frame_pictures import FramePictures
 from verdigris.core.tracking.grain import Grain
 from verdigris.core.tracking.motion import exponential
 from verdigris.core.tracking.optics import STILL, Movement, Optics
+from verdigris.core.tracking.samples import box_of
 from verdigris.core.tracking.synthesis import SMOOTHING_STEP, softness
 from verdigris.core.tracking.tone import SRGB, Tone
 

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from verdigris.core.tracking.surroundings import agreement_around
+from verdigris.core.tracking.surroundings import Neighbourhoods, agreement_around
 
 WIDTH, HEIGHT = 300, 200
 
@@ -29,7 +29,7 @@ def test_what_looks_right_by_chance_under_something_in_front_loses_its_weight():
     odd = under & (rng.random(len(pixels)) < 0.5)
     ratio[odd] = rng.choice([-6.0, 6.0], odd.sum())
     steep[odd] *= 0.1
-    agreement = agreement_around(pixels, ratio, steep, seen)
+    agreement = agreement_around(Neighbourhoods.of(pixels), ratio, steep, seen)
     chance = under & ~odd
     assert np.median(agreement[chance]) < 0.1
     assert agreement[~beside].min() == 1
@@ -41,17 +41,17 @@ def test_noise_and_scattered_outliers_are_left_to_the_weights_of_single_samples(
     for spoiled in (0.0, 0.1):
         odd = rng.random(len(ratio)) < spoiled
         ratio[odd] = 9.0
-        assert agreement_around(pixels, ratio, steep, seen).min() == 1
+        assert agreement_around(Neighbourhoods.of(pixels), ratio, steep, seen).min() == 1
 
 
 def test_slips_larger_than_usual_where_it_is_steep_are_nothing_in_front():
     pixels, ratio, steep, seen, _ = scattered()
     band, _ = covered(pixels)
     steep[band], ratio[band] = 8.0, 4.0
-    assert agreement_around(pixels, ratio, steep, seen).min() == 1
+    assert agreement_around(Neighbourhoods.of(pixels), ratio, steep, seen).min() == 1
     # The same residuals where it is flat can be no slips.
     steep[band] = 0.0
-    assert agreement_around(pixels, ratio, steep, seen)[band].max() < 0.15
+    assert agreement_around(Neighbourhoods.of(pixels), ratio, steep, seen)[band].max() < 0.15
 
 
 @pytest.mark.parametrize("scale", [2, 5])
@@ -59,7 +59,7 @@ def test_cells_grow_as_samples_get_thinner(scale):
     pixels, ratio, steep, seen, _ = scattered(count=6000)
     under, _ = covered(pixels)
     ratio[under], steep[under] = 7.0, 0.0
-    agreement = agreement_around(pixels * scale, ratio, steep, seen)
+    agreement = agreement_around(Neighbourhoods.of(pixels * scale), ratio, steep, seen)
     assert agreement[under].max() < 0.2
     assert np.mean(agreement[~under] == 1) > 0.9
 
@@ -68,6 +68,6 @@ def test_what_is_not_seen_and_an_empty_region_say_nothing():
     pixels, ratio, steep, seen, _ = scattered()
     under, _ = covered(pixels)
     ratio[under], steep[under] = 9.0, 0.0
-    assert agreement_around(pixels, ratio, steep, ~under).min() == 1
-    assert agreement_around(pixels, ratio, steep, np.zeros(len(ratio), bool)).min() == 1
-    assert agreement_around(pixels, np.full(len(ratio), 9, np.float32), steep, seen).min() == 1
+    assert agreement_around(Neighbourhoods.of(pixels), ratio, steep, ~under).min() == 1
+    assert agreement_around(Neighbourhoods.of(pixels), ratio, steep, np.zeros(len(ratio), bool)).min() == 1
+    assert agreement_around(Neighbourhoods.of(pixels), np.full(len(ratio), 9, np.float32), steep, seen).min() == 1

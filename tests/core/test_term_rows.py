@@ -5,10 +5,11 @@ import pytest
 
 from bench.tracking.materials import photograph
 from verdigris.core.tracking.appearance import USUAL_VARIANCE
-from verdigris.core.tracking.fit import Conditions, Fit, box_of
+from verdigris.core.tracking.fit import Conditions, Fit
 from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
 from verdigris.core.tracking.frame_pictures import KeptPictures
 from verdigris.core.tracking.optics import Movement, Optics
+from verdigris.core.tracking.samples import box_of
 from verdigris.core.tracking.shared_terms import Term, rows_of, value_of, with_values
 from verdigris.core.tracking.tone import SRGB, encode_table, to_code
 

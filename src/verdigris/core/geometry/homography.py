@@ -94,6 +94,17 @@ def _between_quads(src, dst):  # type: ignore[no-untyped-def]
     return np.linalg.inv(t[1]) @ h @ t[0]
 
 
+@numba.njit(cache=True, nogil=True, inline="always")
+def product(a, b):  # type: ignore[no-untyped-def]
+    """Product of two 3 x 3 matrices, inside a kernel."""
+    out = np.zeros((3, 3))
+    for i in range(3):
+        for j in range(3):
+            for k in range(3):
+                out[i, j] += a[i, k] * b[k, j]
+    return out
+
+
 def unit_square_to(quad: Float64) -> Float64:
     """Homography from the unit square (0,0) (1,0) (1,1) (0,1) to a quad (4, 2), px."""
     return homography_from_quads(np.array([[0.0, 0], [1, 0], [1, 1], [0, 1]]), np.asarray(quad, dtype=np.float64))

@@ -97,24 +97,30 @@ def _distort(points, lens, out):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, nogil=True)
+def undistort_near(seen_x, seen_y, u, v, lens):  # type: ignore[no-untyped-def]
+    """Ideal point of one that is seen somewhere, plate px, inside a kernel; looked for from a guess (u, v)."""
+    for _ in range(25):
+        du, dv = distort_one(u, v, lens)
+        eu, ev = seen_x - du, seen_y - dv
+        if abs(eu) + abs(ev) < 1e-8:
+            break
+        x, y = (u - lens[0]) / lens[2], (v - lens[1]) / lens[2]
+        r2 = x * x + y * y
+        # Along the radius distortion grows fastest, across it evenly.
+        along = max(1 + r2 * (3 * lens[3] + r2 * (5 * lens[4] + r2 * 7 * lens[5])), 0.15)
+        across = max(1 + r2 * (lens[3] + r2 * (lens[4] + r2 * lens[5])), 0.15)
+        part = (eu * x + ev * y) / max(r2, 1e-12)
+        u += part * x / along + (eu - part * x) / across
+        v += part * y / along + (ev - part * y) / across
+        # Beyond what the model reaches, steps grow without end: they stay near the picture.
+        square = ((u - lens[0]) ** 2 + (v - lens[1]) ** 2) / (MOST_RADII * lens[2]) ** 2
+        if not square <= 1.0:
+            far = np.sqrt(square)
+            u, v = lens[0] + (u - lens[0]) / far, lens[1] + (v - lens[1]) / far
+    return u, v
+
+
+@numba.njit(cache=True, nogil=True)
 def _undistort(points, lens, out):  # type: ignore[no-untyped-def]
     for i in range(points.shape[0]):
-        u, v = points[i, 0], points[i, 1]
-        for _ in range(25):
-            du, dv = distort_one(u, v, lens)
-            eu, ev = points[i, 0] - du, points[i, 1] - dv
-            if abs(eu) + abs(ev) < 1e-8:
-                break
-            x, y = (u - lens[0]) / lens[2], (v - lens[1]) / lens[2]
-            r2 = x * x + y * y
-            # Along the radius distortion grows fastest, across it evenly.
-            along = max(1 + r2 * (3 * lens[3] + r2 * (5 * lens[4] + r2 * 7 * lens[5])), 0.15)
-            across = max(1 + r2 * (lens[3] + r2 * (lens[4] + r2 * lens[5])), 0.15)
-            part = (eu * x + ev * y) / max(r2, 1e-12)
-            u += part * x / along + (eu - part * x) / across
-            v += part * y / along + (ev - part * y) / across
-            # Beyond what the model reaches, steps grow without end: they stay near the picture.
-            far = np.sqrt((u - lens[0]) ** 2 + (v - lens[1]) ** 2) / (MOST_RADII * lens[2])
-            if not far <= 1.0:
-                u, v = lens[0] + (u - lens[0]) / far, lens[1] + (v - lens[1]) / far
-        out[i, 0], out[i, 1] = u, v
+        out[i, 0], out[i, 1] = undistort_near(points[i, 0], points[i, 1], points[i, 0], points[i, 1], lens)

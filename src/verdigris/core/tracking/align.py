@@ -8,6 +8,7 @@ Baker and Matthews, Lucas-Kanade 20 years on, IJCV 56(3), 2004: compositional Ga
 from dataclasses import replace
 from typing import Literal
 
+import numba
 import numpy as np
 
 from verdigris.core.geometry.homography import apply_homography, normalised
@@ -15,10 +16,11 @@ from verdigris.core.tracking.alignment import Alignment
 from verdigris.core.tracking.appearance import USUAL_VARIANCE, Appearance
 from verdigris.core.tracking.camera_doubt import pose_by_camera
 from verdigris.core.tracking.doubt import bend_of, bent_jacobian, picture_of, sandwich, seen_box
-from verdigris.core.tracking.fit import Conditions, Fit, box_of
+from verdigris.core.tracking.fit import Conditions, Fit
 from verdigris.core.tracking.frame_pictures import KeptPictures
 from verdigris.core.tracking.motion import Motion, exponential, point_jacobian
 from verdigris.core.tracking.optics import Optics
+from verdigris.core.tracking.samples import box_of
 from verdigris.core.types import Float64, Int
 
 COARSE_VARIANCE = 5.0
@@ -209,12 +211,27 @@ def _drift(appearance: Appearance, a: Float64, b: Float64) -> float:
 
 def _step(fit: Fit) -> tuple[Float64, Float64] | None:
     """Gauss-Newton step of pose and blur, and the pose's standard deviation per unit of noise; None when it runs away."""
-    hessian, score = (tiles.sum(axis=0) for tiles in fit.equations())
+    step, sigma = _solved(*fit.equations())
+    return None if step is None else (step, sigma)
+
+
+@numba.njit(cache=True, nogil=True)
+def _solved(hessians, scores):  # type: ignore[no-untyped-def]
+    """Step of all tiles together and the pose's standard deviations; None when it runs away."""
+    k = scores.shape[1]
+    hessian, score = np.zeros((k, k)), np.zeros(k)
+    for tile in range(scores.shape[0]):
+        hessian += hessians[tile]
+        score += scores[tile]
     scale = np.sqrt(np.maximum(np.diag(hessian), 1e-12))
-    inverse = np.linalg.inv(hessian / np.outer(scale, scale) + 1e-9 * np.eye(len(hessian))) / np.outer(scale, scale)
+    scales = np.outer(scale, scale)
+    even = hessian / scales + 1e-9 * np.eye(k)
+    if not (np.isfinite(even).all() and np.isfinite(score).all()):
+        return None, None
+    inverse = np.linalg.inv(even) / scales
     step = inverse @ score
-    if not np.all(np.isfinite(step)) or np.abs(step[:-1]).max() >= 0.5:
-        return None
+    if not np.isfinite(step).all() or np.abs(step[:-1]).max() >= 0.5:
+        return None, None
     return step, np.sqrt(np.maximum(np.diag(inverse)[:-1], 0.0))
 
 

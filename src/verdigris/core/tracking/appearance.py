@@ -7,6 +7,7 @@ Unser, Splines: a perfect fit for signal and image processing, IEEE Signal Proce
 """
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import cv2
 import numpy as np
@@ -28,6 +29,8 @@ GRID_PX = 16
 USUAL_VARIANCE = 0.64
 # How far samples stay from the rim of the region, px: usually, at least, and as a share of its half width.
 RIM_PX, LEAST_RIM_PX, NARROW = 3.0, 2.0, 0.2
+# One of so many of the samples inside is kept with an outline: where little of it is in the picture, they tell.
+OUTLINE_STEP = 8
 # Share of the samples that is spread evenly over the region; the others are where it is steepest, however few marks it has.
 FAIR_SHARE = 0.75
 
@@ -66,6 +69,13 @@ class Appearance:
     normaliser: Float64
     strength: float
 
+    @cached_property
+    def outline(self) -> Float64:
+        """Samples that every pose keeps around the others, and some of those, (M, 2), ideal reference px."""
+        few = self.points[self.few]
+        hull = cv2.convexHull(few.astype(np.float32), returnPoints=False)
+        return np.concatenate([few[hull.reshape(-1)], few[::OUTLINE_STEP]])
+
 
 def build_appearance(
     values: Float32, region: Bool, optics: Optics, move: Movement = STILL, most: int = 130000, some: int = 24000, few: int = 4000
@@ -94,7 +104,9 @@ def build_appearance(
         return None
     steepness = cv2.GaussianBlur(strength, (0, 0), 1.5)[ys, xs]
     chosen = _choose(steepness, xs, ys, min(some, most))
-    others = np.setdiff1d(np.arange(len(xs)), chosen)
+    left = np.ones(len(xs), np.bool_)
+    left[chosen] = False
+    others = np.flatnonzero(left)
     others = others[_choose(steepness[others], xs[others], ys[others], most - len(chosen))] if most > len(chosen) else others[:0]
     first = np.arange(len(chosen) + len(others)) < len(chosen)
     ys, xs = (a[np.concatenate([chosen, others])] for a in (ys, xs))

@@ -6,16 +6,27 @@ from dataclasses import dataclass, replace
 import numba
 import numpy as np
 
-from verdigris.core.geometry.bounds import bounds
 from verdigris.core.tracking.appearance import Appearance, frame_normaliser
 from verdigris.core.tracking.bow import Bow
 from verdigris.core.tracking.frame_pictures import FramePictures
 from verdigris.core.tracking.grain import USUAL_GRAIN, Grain, alike_px2, kept_and_pull, left_in_frame
 from verdigris.core.tracking.motion import FREEDOMS, Motion
 from verdigris.core.tracking.optics import Movement, Optics
+from verdigris.core.tracking.samples import Samples, place
 from verdigris.core.tracking.surroundings import agreement_around
 from verdigris.core.tracking.synthesis import predict, rim_px, softness
-from verdigris.core.tracking.tile_sums import TUKEY, expect, fit_tiles, left_and_slope, project_out, reweigh, tell_noise
+from verdigris.core.tracking.tile_sums import (
+    TUKEY,
+    expect,
+    fit_tiles,
+    judge_tiles,
+    left_and_slope,
+    project_out,
+    residuals,
+    reweigh,
+    tell_noise,
+    total_weights,
+)
 from verdigris.core.tracking.tone import Tone, encode_one, to_code
 from verdigris.core.types import Bool, Float32, Float64, Int
 
@@ -102,60 +113,6 @@ def _median(values: Float32 | Float64) -> float:
     return float(np.partition(values, half)[half])
 
 
-@dataclass
-class _Samples:
-    """Frame pixels compared at one pose, tile by tile; `starts` (tiles + 1,) says where each tile begins."""
-
-    pixels: Int
-    ideal: Float64
-    times: Float64
-    tiles: Int
-    depth: Float32
-    starts: Int
-
-
-def box_of(appearance: Appearance, optics: Optics, h: Float64, move: Movement) -> tuple[int, int, int, int] | None:
-    """Box of frame pixels (x0, y0, x1, y1) around the region under a pose, with room for smoothing; None when outside."""
-    at = optics.project(appearance.points[appearance.few], h, move)
-    # Column by column, as in `bounds`.
-    at = at[(np.abs(at[:, 0]) < 9e4) & (np.abs(at[:, 1]) < 9e4)]
-    if len(at) < 20:
-        return None
-    margin = 24
-    low, high = bounds(at)
-    x0, y0 = np.maximum(np.floor(low).astype(int) - margin, 0)
-    x1, y1 = np.minimum(np.ceil(high).astype(int) + margin, [optics.width, optics.height])
-    return (int(x0), int(y0), int(x1), int(y1)) if x1 - x0 > 8 and y1 - y0 > 8 else None
-
-
-@numba.njit(cache=True, nogil=True)
-def _first_come(at, taken, hidden, keep):  # type: ignore[no-untyped-def]
-    """Which pixels to keep: in the picture, not covered, and each once, as where the plane is seen smaller several fall on one."""
-    height, width = taken.shape
-    for i in range(at.shape[0]):
-        x, y = at[i, 0], at[i, 1]
-        if x < 2 or y < 2 or x >= width - 2 or y >= height - 2 or taken[y, x] or (hidden.size > 0 and hidden[y, x]):
-            continue
-        taken[y, x] = True
-        keep[i] = True
-
-
-def _place(appearance: Appearance, optics: Optics, h: Float64, conditions: Conditions, which: Int | None) -> _Samples:
-    """The frame's pixels nearest to where the samples fall; those covered or outside are left out."""
-    points = appearance.points if which is None else appearance.points[which]
-    tiles = appearance.tiles if which is None else appearance.tiles[which]
-    depth = appearance.depth if which is None else appearance.depth[which]
-    at = np.floor(optics.project(points, h, conditions.movement)).astype(np.int64)
-    keep = np.zeros(len(at), np.bool_)
-    hidden = np.zeros((0, 0), np.bool_) if conditions.hidden is None else conditions.hidden
-    _first_come(at, np.zeros((optics.height, optics.width), np.bool_), hidden, keep)
-    at = at[keep]
-    centres = np.asarray(at + 0.5, np.float64)
-    times = optics.row_time(centres[:, 1]) if optics.readout else np.zeros(len(at))
-    starts = np.searchsorted(tiles[keep], np.arange(len(appearance.centres) + 1))
-    return _Samples(at, optics.ideal(centres), times, tiles[keep], depth[keep], starts)
-
-
 class Fit:
     """Working state of one alignment: samples, prediction, weights, tiles.
 
@@ -173,12 +130,13 @@ class Fit:
         self.blur = conditions.blur
         self.noise, self.slip = 0.0, 0.0
         self.apart = np.zeros(count, np.bool_)
-        self.samples: _Samples | None = None
+        self.samples: Samples | None = None
+        self._steep: Bool | None = None
         self.placed = placed
 
     def place(self, h: Float64, which: Int | None) -> bool:
         """Choose pixels for a pose; False when hardly any are left."""
-        self.samples = _place(self.appearance, self.optics, h, self.conditions, which)
+        self.samples = place(self.appearance, self.optics, h, self.conditions.movement, self.conditions.hidden, which)
         self.normaliser = frame_normaliser(self.appearance, h)
         n = len(self.samples.tiles)
         trust = self.conditions.trust
@@ -201,6 +159,7 @@ class Fit:
         s = self.samples
         assert s is not None
         c = self.conditions
+        self._steep = None
         self.soft = softness(self.appearance, h, c.movement, c.reference_movement, self.blur, c.shutter, least)
         image, (x0, y0) = self.pictures.smoothed(self.soft.smoothing), self.pictures.origin
         self.flat = s.ideal if c.bow is None else c.bow.flat(s.ideal, h)
@@ -238,8 +197,7 @@ class Fit:
     def residuals(self) -> Float64:
         """Frame minus prediction after gain and bias, code values, (N,)."""
         assert self.samples is not None
-        tiles = self.samples.tiles
-        return np.asarray(self.values - self.gain[tiles] * self.template - self.bias[tiles])
+        return np.asarray(residuals(self.samples.starts, self.template, self.values, self.gain, self.bias), np.float64)
 
     def reweigh(self) -> None:
         """Give samples and tiles that disagree less weight.
@@ -262,22 +220,16 @@ class Fit:
         expect(
             starts, self.template, self.values, self.slope, self.seen, self.gain, self.bias, self.mass, self.noise, self.slip, ratio, square
         )
-        # A tile that disagrees far more than its fellows sees something else; blank ones cannot disagree.
         trust = self.conditions.trust
-        telling = alive & (self.energy > 4 * self.noise**2)
-        if trust is not None and (telling & (trust > 0.5)).sum() >= 4:
-            telling &= trust > 0.5
-        typical = max(_median(square[telling if telling.sum() >= 4 else alive]), 0.3)
-        tile_weight = np.minimum(1.0, (3.0 * typical / np.maximum(square, 1e-9)) ** 2)
-        self.apart = alive & (self.correlation < 0.3) & (self.energy > 4 * self.noise**2)
-        tile_weight[self.apart] = 0.0
-        self.agreement = np.where(alive, tile_weight, np.nan).astype(np.float32)
-        if trust is not None:
-            tile_weight = tile_weight * trust
+        tile_weight, self.agreement = np.empty(len(square)), np.empty(len(square), np.float32)
+        judge_tiles(
+            square, self.correlation, self.mass, self.energy, self.noise, np.zeros(0) if trust is None else trust,
+            tile_weight, self.apart, self.agreement,
+        )  # fmt: skip
         reweigh(starts, ratio, self.slope, self.seen, self.gain, self.mass, tile_weight, self.noise, self.slip, self.weights)
         if self.placed:
             steep = (self.slope * self.gain[self.samples.tiles] * (self.slip / self.noise)).astype(np.float32)
-            self.weights *= agreement_around(self.samples.pixels, ratio, steep, self.seen)
+            self.weights *= agreement_around(self.samples.neighbourhoods, ratio, steep, self.seen)
         self._fit_tiles()
 
     def leave_out(self, these: Bool) -> None:
@@ -352,6 +304,8 @@ class Fit:
     def steep(self) -> Bool:
         """The quarter of the trusted samples where the picture is steepest: those that would show a fault, (N,)."""
         assert self.samples is not None
+        if self._steep is not None:
+            return self._steep
         usable, trust = self.seen, self.conditions.trust
         if trust is not None:
             trusted = usable & (trust[self.samples.tiles] > 0.3)
@@ -359,7 +313,8 @@ class Fit:
         slope = self.slope * usable
         told = slope[usable]
         least = float(np.partition(told, 3 * len(told) // 4)[3 * len(told) // 4]) if len(told) else 0.0
-        return np.asarray(slope > max(least, 1e-6))
+        self._steep = np.asarray(slope > max(least, 1e-6))
+        return self._steep
 
     def residual_px(self) -> float:
         """The residuals as a slip along the picture's slopes, root mean square by weight, px."""
@@ -371,7 +326,7 @@ class Fit:
     def tile_weights(self) -> Float64:
         """Sum of the weights of each tile's samples, (tiles,)."""
         assert self.samples is not None
-        return np.asarray(np.bincount(self.samples.tiles, self._used, len(self.gain)), np.float64)
+        return np.asarray(total_weights(self.samples.starts, self._used), np.float64)
 
     def pixel_noise(self) -> float:
         """Variance of one pixel's noise, code values squared, if nothing else is left where the picture is flat."""

@@ -15,7 +15,7 @@ import cv2
 import numba
 import numpy as np
 
-from verdigris.core.geometry.homography import apply_homography, fit_homography, normalised
+from verdigris.core.geometry.homography import apply_homography, fit_homography, normalised, product
 from verdigris.core.types import Float64
 
 Motion = Literal["translation", "rigid", "similarity", "affine", "perspective"]
@@ -52,20 +52,9 @@ def _exponential(parameters, generators):  # type: ignore[no-untyped-def]
         a += parameters[k] * generators[k]
     result, term = np.eye(3), np.eye(3)
     for i in range(1, 12):
-        term = _product(term, a) / i
+        term = product(term, a) / i
         result += term
     return result
-
-
-@numba.njit(cache=True, nogil=True, inline="always")
-def _product(a, b):  # type: ignore[no-untyped-def]
-    """Product of two 3 x 3 matrices."""
-    out = np.zeros((3, 3))
-    for i in range(3):
-        for j in range(3):
-            for k in range(3):
-                out[i, j] += a[i, k] * b[k, j]
-    return out
 
 
 def point_jacobian(points: Float64, freedoms: int) -> Float64:

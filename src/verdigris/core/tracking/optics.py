@@ -14,6 +14,7 @@ from dataclasses import dataclass, field
 import numba
 import numpy as np
 
+from verdigris.core.geometry.homography import product
 from verdigris.core.geometry.lens import NO_LENS, Lens, distort_one
 from verdigris.core.tracking.tone import SRGB, Tone
 from verdigris.core.types import Float64
@@ -36,14 +37,11 @@ class Movement:
 
         While it speeds up or turns, what the exposure sees on average is not where the plane is at its middle.
         """
-        second = 0.5 * h @ (self.v @ self.v + self.a)
-        return h + shutter * second, h @ self.v, second
+        return _ahead(np.ascontiguousarray(h), self.v, self.a, shutter)  # type: ignore[no-any-return]
 
     def back(self, h: Float64, shutter: float = 0.0) -> tuple[Float64, Float64, Float64]:
         """Terms of the inverse of H(t), averaged alike."""
-        m = np.linalg.inv(h)
-        second = 0.5 * (self.v @ self.v - self.a) @ m
-        return m + shutter * second, -self.v @ m, second
+        return _back(np.ascontiguousarray(h), self.v, self.a, shutter)  # type: ignore[no-any-return]
 
 
 STILL = Movement(np.zeros((3, 3)), np.zeros((3, 3)))
@@ -79,6 +77,11 @@ class Optics:
         """Whether a homography says everything."""
         return (self.lens is None or self.lens.is_ideal) and self.readout == 0
 
+    @property
+    def terms(self) -> Float64:
+        """The lens for compiled code, see `Lens.terms`."""
+        return NO_LENS if self.lens is None else self.lens.terms()
+
     def ideal(self, seen: Float64) -> Float64:
         """Ideal points of plate px (N, 2)."""
         return seen if self.lens is None else self.lens.undistort(seen)
@@ -98,8 +101,7 @@ class Optics:
         """
         out = np.empty((len(points), 2))
         readout = 0.0 if move.is_still else self.readout
-        terms = NO_LENS if self.lens is None else self.lens.terms()
-        _project(np.ascontiguousarray(points, float), *move.ahead(h, exposure), readout, float(self.height), terms, out)
+        _project(np.ascontiguousarray(points, float), *move.ahead(h, exposure), readout, float(self.height), self.terms, out)
         return out
 
     def plane(self, seen: Float64, h: Float64, move: Movement) -> Float64:
@@ -163,31 +165,51 @@ def _log(m, width, height):  # type: ignore[no-untyped-def]
     return log - np.eye(3) * np.trace(log) / 3
 
 
+@numba.njit(cache=True, nogil=True)
+def _ahead(h, v, a, shutter):  # type: ignore[no-untyped-def]
+    """See `Movement.ahead`; small matrices cost most in being handed over."""
+    second = 0.5 * product(h, product(v, v) + a)
+    return h + shutter * second, product(h, v), second
+
+
+@numba.njit(cache=True, nogil=True)
+def _back(h, v, a, shutter):  # type: ignore[no-untyped-def]
+    """See `Movement.back`."""
+    m = np.linalg.inv(h)
+    second = 0.5 * product(product(v, v) - a, m)
+    return m + shutter * second, -product(v, m), second
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True, inline="always")
+def project_one(x, y, h0, h1, h2, readout, height, lens):  # type: ignore[no-untyped-def]
+    """Where a point is seen at the time of the row it lands on, and its ideal point then; inside a kernel.
+
+    `h1` and `h2` are H's change per frame and half its second.
+    """
+    px, py, u, v, t = -1e5, -1e5, -1e5, -1e5, 0.0
+    a0, a1, a2 = h0[0, 0] * x + h0[0, 1] * y + h0[0, 2], h0[1, 0] * x + h0[1, 1] * y + h0[1, 2], h0[2, 0] * x + h0[2, 1] * y + h0[2, 2]
+    b0, b1, b2 = h1[0, 0] * x + h1[0, 1] * y + h1[0, 2], h1[1, 0] * x + h1[1, 1] * y + h1[1, 2], h1[2, 0] * x + h1[2, 1] * y + h1[2, 2]
+    c0, c1, c2 = h2[0, 0] * x + h2[0, 1] * y + h2[0, 2], h2[1, 0] * x + h2[1, 1] * y + h2[1, 2], h2[2, 0] * x + h2[2, 1] * y + h2[2, 2]
+    for _ in range(8):
+        w = a2 + t * (b2 + t * c2)
+        if w < 1e-6:
+            px, py = -1e5, -1e5
+            break
+        u, v = (a0 + t * (b0 + t * c0)) / w, (a1 + t * (b1 + t * c1)) / w
+        u, v = min(max(u, -1e5), 1e5), min(max(v, -1e5), 1e5)
+        px, qy = distort_one(u, v, lens)
+        settled = abs(qy - py) < 1e-5
+        py = qy
+        if readout == 0.0 or settled:
+            break
+        t = readout * (min(max(py / height, -1.0), 2.0) - 0.5)
+    return px, py, u, v
+
+
 @numba.njit(cache=True, nogil=True, fastmath=True)
 def _project(points, h0, h1, h2, readout, height, lens, out):  # type: ignore[no-untyped-def]
-    """Project each point at the time of the row it lands on; `h1`, `h2` are H's change per frame and half its second."""
     for i in range(points.shape[0]):
-        x, y, t = points[i, 0], points[i, 1], 0.0
-        px, py = -1e5, -1e5
-        for _ in range(8):
-            w = (h0[2, 0] + t * (h1[2, 0] + t * h2[2, 0])) * x + (h0[2, 1] + t * (h1[2, 1] + t * h2[2, 1])) * y
-            w += h0[2, 2] + t * (h1[2, 2] + t * h2[2, 2])
-            if w < 1e-6:
-                px, py = -1e5, -1e5
-                break
-            u = (h0[0, 0] + t * (h1[0, 0] + t * h2[0, 0])) * x + (h0[0, 1] + t * (h1[0, 1] + t * h2[0, 1])) * y
-            u = (u + h0[0, 2] + t * (h1[0, 2] + t * h2[0, 2])) / w
-            v = (h0[1, 0] + t * (h1[1, 0] + t * h2[1, 0])) * x + (h0[1, 1] + t * (h1[1, 1] + t * h2[1, 1])) * y
-            v = (v + h0[1, 2] + t * (h1[1, 2] + t * h2[1, 2])) / w
-            u, v = min(max(u, -1e5), 1e5), min(max(v, -1e5), 1e5)
-            px, qy = distort_one(u, v, lens)
-            settled = abs(qy - py) < 1e-5
-            py = qy
-            if readout == 0.0 or settled:
-                break
-            t = readout * (min(max(py / height, -1.0), 2.0) - 0.5)
-        out[i, 0] = px
-        out[i, 1] = py
+        out[i, 0], out[i, 1], _, _ = project_one(points[i, 0], points[i, 1], h0, h1, h2, readout, height, lens)
 
 
 @numba.njit(cache=True, nogil=True)

@@ -19,10 +19,11 @@ from verdigris.core.geometry.homography import apply_homography, normalised
 from verdigris.core.tracking.alignment import Alignment
 from verdigris.core.tracking.appearance import USUAL_VARIANCE, Appearance
 from verdigris.core.tracking.doubt import corner_sigmas, sandwich
-from verdigris.core.tracking.fit import Conditions, box_of
+from verdigris.core.tracking.fit import Conditions
 from verdigris.core.tracking.frame_pictures import KeptPictures
 from verdigris.core.tracking.motion import FREEDOMS, Motion, exponential, point_jacobian
 from verdigris.core.tracking.optics import Optics
+from verdigris.core.tracking.samples import box_of
 from verdigris.core.tracking.synthesis import UNKNOWN, predict, softness
 from verdigris.core.tracking.tone import to_code
 from verdigris.core.types import Float64, Int

@@ -8,6 +8,8 @@ Canny, A computational approach to edge detection, PAMI 8(6), 1986 (what is weak
 Black and Anandan, The robust estimation of multiple motions, CVIU 63(1), 1996 (outliers of a movement lie together).
 """
 
+from dataclasses import dataclass
+
 import numba
 import numpy as np
 
@@ -29,42 +31,74 @@ ODD = np.float32(1.5)
 LEAST_TOLD = 50
 
 
-def agreement_around(pixels: Int, ratio: Float32, steep: Float32, seen: Bool) -> Float32:
+@dataclass(frozen=True)
+class Neighbourhoods:
+    """Cells of the picture with what samples they hold.
+
+    Attributes
+    ----------
+    cells : (N,) int64, the cell of each sample
+    shape : rows and columns of cells, with an empty one all around
+    """
+
+    cells: Int
+    shape: tuple[int, int]
+
+    @classmethod
+    def of(cls, pixels: Int) -> "Neighbourhoods":
+        """Of samples at frame pixels (N, 2)."""
+        if len(pixels) == 0:
+            return cls(np.empty(0, np.int64), (2, 2))
+        low, high = (corner.astype(np.int64) for corner in bounds(pixels))
+        side = max(LEAST_CELL_PX, round(float(np.sqrt(np.prod((high + 1 - low).astype(float)) / len(pixels)))))
+        columns, rows = ((high + 1 - low) // side + 3).tolist()
+        cells = np.empty(len(pixels), np.int64)
+        _into_cells(pixels, low, side, columns, rows, cells)
+        return cls(cells, (rows, columns))
+
+
+@numba.njit(cache=True, nogil=True)
+def _into_cells(pixels, low, side, columns, rows, cells):  # type: ignore[no-untyped-def]
+    """Fill the cell of every pixel; cells are `side` px wide from `low` on."""
+    # Dividing once a column and row is much quicker than once a sample.
+    along = np.arange((max(columns, rows) - 2) * side) // side + 1
+    for i in range(pixels.shape[0]):
+        cells[i] = along[pixels[i, 1] - low[1]] * columns + along[pixels[i, 0] - low[0]]
+
+
+def agreement_around(around: Neighbourhoods, ratio: Float32, steep: Float32, seen: Bool) -> Float32:
     """How far the neighbourhood of every sample moves with the plane, (N,) float32, 0..1.
 
     Parameters
     ----------
-    pixels : (N, 2) frame pixels of the samples
     ratio : (N,) residuals in standard deviations, as they are expected
     steep : (N,) what a usual slip makes there, in standard deviations of the noise
     seen : (N,) samples that count
     """
-    if not seen.any():
-        return np.ones(len(ratio), np.float32)
-    low, high = (corner.astype(np.int64) for corner in bounds(pixels))
-    cell = max(LEAST_CELL_PX, round(float(np.sqrt(np.prod((high + 1 - low).astype(float)) / len(pixels)))))
-    return np.asarray(_agreement(pixels, low, cell, (high + 1 - low) // cell + 3, ratio, steep, seen), np.float32)
+    return np.asarray(_agreement(around.cells, *around.shape, ratio, steep, seen), np.float32)
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
-def _agreement(pixels, low, side, size, ratio, steep, seen):  # type: ignore[no-untyped-def]
-    """The same over cells `side` px wide from `low` on; `size` has an empty one all around."""
-    columns, rows = size
-    # Dividing once a column and row is much quicker than once a sample.
-    along = np.arange((max(columns, rows) - 2) * side) // side + 1
-    cells = np.empty(pixels.shape, np.int32)
-    for i in range(pixels.shape[0]):
-        cells[i, 0], cells[i, 1] = along[pixels[i, 0] - low[0]], along[pixels[i, 1] - low[1]]
-    left, sure_left = np.zeros((rows, columns), np.float32), np.zeros((rows, columns), np.float32)
-    count, one = np.zeros((rows, columns), np.float32), np.float32(1)
+def _agreement(cells, rows, columns, ratio, steep, seen):  # type: ignore[no-untyped-def]
+    """The same, compiled."""
+    flat, one = np.zeros((rows * columns, 3), np.float32), np.float32(1)
     for i in range(cells.shape[0]):
         if seen[i]:
-            x, y = cells[i]
+            own = flat[cells[i]]
             square, slip = ratio[i] * ratio[i], steep[i] * steep[i]
-            left[y, x] += min(square, MOST_SQUARE)
+            own[0] += min(square, MOST_SQUARE)
             # What might be a slip, only larger than usual, is nothing to be sure of.
-            sure_left[y, x] += min(square * (one + slip) / (one + MANY_SLIPS * MANY_SLIPS * slip), MOST_SQUARE)
-            count[y, x] += one
+            own[1] += min(square * (one + slip) / (one + MANY_SLIPS * MANY_SLIPS * slip), MOST_SQUARE)
+            own[2] += one
+    # A neighbourhood that is sure has a cell that is: where these are few, nothing is in front.
+    occupied, strong = 0, 0
+    for i in range(flat.shape[0]):
+        occupied += flat[i, 2] > 0
+        strong += flat[i, 1] > SURE * flat[i, 2]
+    agreement = np.ones(cells.shape[0], np.float32)
+    if 9 * strong < IN_FRONT * occupied:
+        return agreement
+    grid = flat.reshape(rows, columns, 3)
     mean, beside = np.zeros((rows, columns), np.float32), np.zeros((rows, columns), np.bool_)
     sure, held = 0, 0
     for y in range(1, rows - 1):
@@ -72,7 +106,7 @@ def _agreement(pixels, low, side, size, ratio, steep, seen):  # type: ignore[no-
             near, sure_near, n = np.float32(0), np.float32(0), np.float32(0)
             for v in range(y - 1, y + 2):
                 for u in range(x - 1, x + 2):
-                    near, sure_near, n = near + left[v, u], sure_near + sure_left[v, u], n + count[v, u]
+                    near, sure_near, n = near + grid[v, u, 0], sure_near + grid[v, u, 1], n + grid[v, u, 2]
             if n == 0:
                 continue
             held += 1
@@ -81,20 +115,18 @@ def _agreement(pixels, low, side, size, ratio, steep, seen):  # type: ignore[no-
             if sure_near > SURE * max(n, np.float32(4)):
                 sure += 1
                 beside[max(0, y - REACH) : y + REACH + 1, max(0, x - REACH) : x + REACH + 1] = True
-    agreement = np.ones(cells.shape[0], np.float32)
     if sure < IN_FRONT * held:
         return agreement
+    means, besides = mean.reshape(-1), beside.reshape(-1)
     told, m = np.empty(cells.shape[0], np.float32), 0
     for i in range(cells.shape[0]):
-        x, y = cells[i]
-        if seen[i] and not beside[y, x]:
-            told[m] = mean[y, x]
+        if seen[i] and not besides[cells[i]]:
+            told[m] = means[cells[i]]
             m += 1
     if m < LEAST_TOLD:
         return agreement
     usual = np.partition(told[:m], m // 2)[m // 2]
     for i in range(cells.shape[0]):
-        x, y = cells[i]
-        if beside[y, x] and mean[y, x] > ODD * usual:
-            agreement[i] = (ODD * usual / mean[y, x]) ** 2
+        if besides[cells[i]] and means[cells[i]] > ODD * usual:
+            agreement[i] = (ODD * usual / means[cells[i]]) ** 2
     return agreement

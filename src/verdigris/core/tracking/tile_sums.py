@@ -7,6 +7,7 @@ References
 Bartoli, Groupwise geometric and photometric direct image registration, PAMI 30(12), 2008: gain and bias
 eliminated from the normal equations (Schur complement), here for every tile.
 Beaton and Tukey, The fitting of power series, Technometrics 16(2), 1974: the biweight.
+Hoare, Algorithm 65: Find, Communications of the ACM 4(7), 1961: a place in the order without sorting.
 """
 
 import numba
@@ -20,6 +21,8 @@ LEAST_VARIANCE, LEAST_GAIN, MOST_GAIN = np.float32(1e-9), np.float32(0.05), np.f
 # Where the biweight ends, in standard deviations, and how large one residual may count in the mean square of a tile.
 TUKEY = 4.685
 MOST_RATIO = 12.0
+# So many tiles tell what is usual, a mean square that is not less than this; what correlates less than that sees something else.
+LEAST_FELLOWS, LEAST_TYPICAL, LEAST_CORRELATION = 4, 0.3, 0.3
 # As many samples tell the noise.
 TOLD_BY = 3000
 
@@ -104,6 +107,30 @@ def project_out(starts, jacobian, template, values, weights, gain, bias, mass, h
                 hessians[tile, c, a] = dot
 
 
+@numba.njit(cache=True, nogil=True)
+def _in_order(values, place):  # type: ignore[no-untyped-def]
+    """The value at a place of the order, from 0; `values` are left partly sorted around it."""
+    low, high = 0, values.shape[0] - 1
+    while low < high:
+        pivot, i, j = values[(low + high) // 2], low, high
+        while i <= j:
+            while values[i] < pivot:
+                i += 1
+            while pivot < values[j]:
+                j -= 1
+            if i <= j:
+                values[i], values[j] = values[j], values[i]
+                i += 1
+                j -= 1
+        if place <= j:
+            high = j
+        elif place >= i:
+            low = i
+        else:
+            break
+    return values[place]
+
+
 @numba.njit(cache=True, nogil=True, fastmath=True)
 def tell_noise(starts, template, values, slope, seen, gain, bias, mass, noise_of_flat, least_noise, least_slip, most_slip):  # type: ignore[no-untyped-def]
     """Noise where the picture is flat, code values, and slip where it is steep, px; from some of the samples.
@@ -112,41 +139,67 @@ def tell_noise(starts, template, values, slope, seen, gain, bias, mass, noise_of
     """
     count = 0
     for tile in range(gain.shape[0]):
-        if mass[tile] > 0:
-            for i in range(starts[tile], starts[tile + 1]):
-                count += seen[i]
+        count += int(mass[tile])
     stride = max(1, count // TOLD_BY)
     r, steep = np.empty(count // stride + 1, np.float32), np.empty(count // stride + 1, np.float32)
     ends = np.empty(gain.shape[0], np.int64)
-    at, n = 0, 0
+    skip, n = 0, 0
     for tile in range(gain.shape[0]):
         if mass[tile] > 0:
+            g, b = gain[tile], bias[tile]
             for i in range(starts[tile], starts[tile + 1]):
                 if seen[i]:
-                    if at % stride == 0:
-                        r[n] = abs(values[i] - gain[tile] * template[i] - bias[tile])
-                        steep[n] = gain[tile] * slope[i]
+                    if skip == 0:
+                        r[n] = abs(values[i] - g * template[i] - b)
+                        steep[n] = g * slope[i]
                         n += 1
-                    at += 1
+                        skip = stride
+                    skip -= 1
         ends[tile] = n
-    r, steep = r[:n], steep[:n]
-    half = np.partition(steep, n // 2)[n // 2]
-    flat = r[steep <= half]
-    noise = max(noise_of_flat * np.partition(flat, len(flat) // 2)[len(flat) // 2], least_noise)
+    r, steep, order = r[:n], steep[:n], np.empty(n, np.float32)
+    order[:] = steep
+    half = _in_order(order, n // 2)
+    m = 0
+    for i in range(n):
+        if steep[i] <= half:
+            order[m] = r[i]
+            m += 1
+    noise = max(noise_of_flat * _in_order(order[:m], m // 2), least_noise)
     slips = np.empty(n, np.float32)
     m, first = 0, 0
     for tile in range(gain.shape[0]):
         own = ends[tile] - first
         if own > 0:
-            most = own - max(1, own // 5)
-            edge = max(half, np.partition(steep[first : ends[tile]], most)[most])
+            order[:own] = steep[first : ends[tile]]
+            edge = max(half, _in_order(order[:own], own - max(1, own // 5)))
             for i in range(first, ends[tile]):
                 if steep[i] >= edge:
                     slips[m] = np.sqrt(max(r[i] * r[i] - (0.6745 * noise) ** 2, 0.0)) / max(steep[i], 1e-4)
                     m += 1
         first = ends[tile]
-    slip = noise_of_flat * np.partition(slips[:m], m // 2)[m // 2]
+    slip = noise_of_flat * _in_order(slips[:m], m // 2)
     return noise, min(max(slip, least_slip), most_slip)
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def residuals(starts, template, values, gain, bias):  # type: ignore[no-untyped-def]
+    """Frame minus prediction after gain and bias, (N,)."""
+    left = np.empty(template.shape[0], np.float64)
+    for tile in range(gain.shape[0]):
+        g, b = gain[tile], bias[tile]
+        for i in range(starts[tile], starts[tile + 1]):
+            left[i] = values[i] - g * template[i] - b
+    return left
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def total_weights(starts, weights):  # type: ignore[no-untyped-def]
+    """Sum of the weights of each tile's samples, (tiles,)."""
+    total = np.zeros(starts.shape[0] - 1)
+    for tile in range(total.shape[0]):
+        for i in range(starts[tile], starts[tile + 1]):
+            total[tile] += weights[i]
+    return total
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
@@ -170,6 +223,37 @@ def expect(starts, template, values, slope, seen, gain, bias, mass, noise, slip,
             count += np.float32(s[i])
         if count > 0:
             square[tile] = total / count
+
+
+@numba.njit(cache=True, nogil=True)
+def judge_tiles(square, correlation, mass, energy, noise, trust, tile_weight, apart, agreement):  # type: ignore[no-untyped-def]
+    """Weight of every tile, which are told apart, and how far each agrees (NaN where it holds nothing).
+
+    A tile that disagrees far more than its fellows sees something else; blank ones cannot disagree.
+    """
+    count, telling, alive = mass.shape[0], 0, 0
+    varied = energy > 4 * noise * noise
+    fellows, all_alive = np.empty(count), np.empty(count)
+    for trusted in (True, False):
+        if telling >= LEAST_FELLOWS or (trusted and trust.size == 0):
+            continue
+        telling = 0
+        for k in range(count):
+            if mass[k] > 0 and varied[k] and (not trusted or trust[k] > 0.5):
+                fellows[telling] = square[k]
+                telling += 1
+    for k in range(count):
+        if mass[k] > 0:
+            all_alive[alive] = square[k]
+            alive += 1
+    if telling < LEAST_FELLOWS:
+        fellows, telling = all_alive, alive
+    typical = max(_in_order(fellows[:telling], telling // 2), LEAST_TYPICAL)
+    for k in range(count):
+        apart[k] = mass[k] > 0 and correlation[k] < LEAST_CORRELATION and varied[k]
+        weight = 0.0 if apart[k] else min(1.0, (3.0 * typical / max(square[k], 1e-9)) ** 2)
+        agreement[k] = weight if mass[k] > 0 else np.nan
+        tile_weight[k] = weight if trust.size == 0 else weight * trust[k]
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
