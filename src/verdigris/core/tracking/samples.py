@@ -70,10 +70,11 @@ def place(appearance: Appearance, optics: Optics, h: Float64, move: Movement, hi
     pixels, ideal = np.empty((len(which), 2), np.int64), np.empty((len(which), 2))
     times, tiles, depth = np.empty(len(which)), np.empty(len(which), np.int64), np.empty(len(which), np.float32)
     starts = np.empty(len(appearance.centres) + 1, np.int64)
+    hidden = np.zeros((0, 0), np.bool_) if hidden is None else hidden
+    taken = np.zeros((optics.height, optics.width), np.bool_)
     n = _place(
         appearance.points, appearance.tiles, appearance.depth, which, *move.ahead(h), optics.readout, not move.is_still,
-        optics.lens is not None, optics.terms, np.zeros((0, 0), np.bool_) if hidden is None else hidden, np.zeros((optics.height, optics.width), np.bool_),
-        pixels, ideal, times, tiles, depth, starts,
+        optics.lens is not None, optics.terms, hidden, taken, pixels, ideal, times, tiles, depth, starts,
     )  # fmt: skip
     return Samples(pixels[:n], ideal[:n], times[:n], tiles[:n], depth[:n], starts)
 
