@@ -54,22 +54,22 @@ def _resample(picture, at, weights, outside, replicate, out):  # type: ignore[no
             out[i] = outside
             continue
         iu, iv = int(u), int(v)
-        a, b = weights[int((u - iu) * PHASES + 0.5)], weights[int((v - iv) * PHASES + 0.5)]
+        across, down = int((u - iu) * PHASES + 0.5), int((v - iv) * PHASES + 0.5)
         x, y = iu - reach + 1, iv - reach + 1
         total = np.float32(0)
         if x >= 0 and y >= 0 and x + TAPS <= width and y + TAPS <= height:
-            near = picture[y : y + TAPS, x : x + TAPS]
-            for r in range(TAPS):
-                row = np.float32(0)
-                for c in range(TAPS):
-                    row += a[c] * near[r, c]
-                total += b[r] * row
+            # Columns outside, and no slices: so all eight of a row go at once.
+            for c in range(TAPS):
+                column = np.float32(0)
+                for r in range(TAPS):
+                    column += weights[down, r] * picture[y + r, x + c]
+                total += weights[across, c] * column
         else:
             for r in range(TAPS):
                 row = np.float32(0)
                 for c in range(TAPS):
-                    row += a[c] * picture[min(max(y + r, 0), height - 1), min(max(x + c, 0), width - 1)]
-                total += b[r] * row
+                    row += weights[across, c] * picture[min(max(y + r, 0), height - 1), min(max(x + c, 0), width - 1)]
+                total += weights[down, r] * row
         out[i] = total
 
 

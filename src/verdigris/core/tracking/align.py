@@ -85,11 +85,12 @@ def fit_at(
 ) -> tuple["Fit", Float64] | None:  # fmt: skip
     """Refine a pose that is nearly right, and hand out the fit's state at the end; `least` smooths the frame, px^2."""
     plan: list[_Stage] = [(appearance.few, least, 4, 0.01)]
-    found = _refined(appearance, optics, frame, start, conditions, motion, plan, placed=True)
+    found = _refined(appearance, optics, frame, start, conditions, motion, plan, sure=True, placed=True)
     if found is None:
         return None
-    fit, h, _ = found
-    fit.look(h, least)
+    fit, h, last = found
+    if last is not None:
+        fit.look(h, least)
     fit.reweigh()
     return fit, h
 
