@@ -20,8 +20,9 @@ ASTRAY = "Two parts of the region move differently, and this frame shows the wro
 RESTING = 0.25
 # What is called no change at all, px.
 REST_PX = 0.03
-# A smear lies around its middle: misjudged by a pixel, it moves a frame by no more than this share of that.
-SMEARED = 0.1
+# By what share of it a movement that was misjudged moves a frame: what rows would move unevenly by in a frame's time, times the
+# read-out, as the pose takes part of it; and all of it, as a smear lies around its middle.
+UNEVEN, SMEARED = 0.3, 0.04
 
 
 def look_again(
@@ -202,5 +203,5 @@ def _matters(follower: PlaneFollower, now: Movement, then: Movement, doubt: Floa
     change = flow(follower.plane_corners, now) - flow(follower.plane_corners, then)
     # What all rows would move alike by, one later than the other, is a shear: the pose has taken that already.
     uneven = np.linalg.norm(change - change.mean(axis=0), axis=1)
-    moved = 0.5 * abs(follower.optics.readout) * uneven + SMEARED * np.linalg.norm(change, axis=1)
+    moved = UNEVEN * abs(follower.optics.readout) * uneven + SMEARED * np.linalg.norm(change, axis=1)
     return bool(np.any(moved > RESTING * doubt))
