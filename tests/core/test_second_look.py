@@ -102,13 +102,13 @@ def test_a_quick_pass_over_all_frames_leads_the_thorough_one(monkeypatch, known)
         (0.8, 0.2, 0.0, False),
         (0.8, 2.0, 0.0, True),
         # What turns shows through the rows long before it does in the smear.
-        (0.8, 0.01, 0.001, True),
-        (0.0, 0.01, 0.001, False),
+        (0.8, 0.01, 0.002, True),
+        (0.0, 0.01, 0.002, False),
         (0.8, 0.01, 0.0001, False),
     ],
 )
 def test_only_frames_that_were_thought_to_move_otherwise_are_looked_at_a_third_time(monkeypatch, known, readout, speed, turn, again):
-    """What a movement is off by unevenly matters through the rows, a tenth of it through the smear; a quarter of the doubt is enough."""
+    """What a movement is off by unevenly matters through the rows, hardly any of it through the smear; a quarter of the doubt is enough."""
     follower = Recorder(lambda n, count: speed if n >= 20 and count < 39 else 0.0, readout, turn)
     look(monkeypatch, follower, known, [calibration(False)])
     asked = [n for n, thorough in follower.asked[1] if thorough]

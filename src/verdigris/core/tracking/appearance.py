@@ -11,7 +11,7 @@ from functools import cached_property
 
 import cv2
 import numpy as np
-from scipy.interpolate import RectBivariateSpline
+from scipy.interpolate import make_interp_spline
 
 from verdigris.core.geometry.bounds import bounds
 from verdigris.core.geometry.homography import apply_homography
@@ -230,7 +230,8 @@ class _Crop:
         x, y = (np.arange(-1, -(-n // GRID_PX) + 2) * float(GRID_PX) for n in (width, height))
         grid = np.stack(np.meshgrid(x + left + 0.5, y + top + 0.5), axis=-1)
         seen = optics.project(grid.reshape(-1, 2), np.eye(3), move, exposure).reshape(grid.shape)
-        at = np.stack([RectBivariateSpline(y, x, seen[..., i])(np.arange(height), np.arange(width)) for i in (0, 1)], axis=-1)
+        rows = make_interp_spline(x, seen, axis=1)(np.arange(width))
+        at = make_interp_spline(y, rows, axis=0)(np.arange(height))
         return cls(np.array([left, top], float), (width, height), at.astype(np.float32))
 
     def light(self, values: Float32, tone: Tone) -> Float32:
