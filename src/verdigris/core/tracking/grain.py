@@ -22,8 +22,6 @@ from verdigris.core.types import Bool, Float64, Int
 MOST_ALIKE_PX2 = 1.0
 # Longest tail of a blur, px.
 REACH = 48
-# Of what a dozen frames say of the same noise, the least lies lower than what they have in common by about so many times.
-LEAST_OF_MANY = 1.25
 # As many pairs of pixels tell how far it is alike.
 LEAST_PAIRS = 2000
 
@@ -51,7 +49,7 @@ def common_grain(seen: Iterable[Grain | None]) -> Grain:
     if not told:
         return USUAL_GRAIN
     alike = [g.px2 for g in told if np.isfinite(g.px2)]
-    return Grain(LEAST_OF_MANY * min(g.variance for g in told), float(np.median(alike)) if alike else USUAL_GRAIN.px2)
+    return Grain(min(g.variance for g in told), float(np.median(alike)) if alike else USUAL_GRAIN.px2)
 
 
 def left_in_frame(soft: Softness, px2: float) -> float:
