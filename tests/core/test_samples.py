@@ -15,9 +15,9 @@ MOVES = Movement(np.array([[0, -0.01, 9.0], [0.01, 0, 30.0], [0, 0, 0]]), STILL.
 POSE = np.array([[0.7, -0.12, 60.0], [0.1, 0.75, 20.0], [1e-4, -1e-4, 1.0]])
 
 
-def seen_through(optics: Optics, move: Movement):
+def seen_through(optics: Optics, move: Movement, part=np.s_[60:260, 90:400]):
     region = np.zeros((HEIGHT, WIDTH), bool)
-    region[60:260, 90:400] = True
+    region[part] = True
     return build_appearance(look_up(texture(3, WIDTH, HEIGHT), np.eye(3), WIDTH, HEIGHT), region, optics, move)
 
 
@@ -67,3 +67,10 @@ def test_the_box_holds_every_sample_and_most_of_its_margin(lens):
     least, most = at.min(axis=0) - 0.75 * MARGIN_PX, at.max(axis=0) + 0.75 * MARGIN_PX
     assert np.all(box[:2] <= np.maximum(least, 0))
     assert np.all(box[2:] >= np.minimum(most, [WIDTH, HEIGHT]))
+
+
+def test_the_smallest_region_has_a_box_too():
+    optics = Optics(WIDTH, HEIGHT)
+    appearance = seen_through(optics, STILL, np.s_[100:106, 100:170])
+    assert len(appearance.points) < 160
+    assert box_of(appearance, optics, np.eye(3), STILL) is not None

@@ -29,8 +29,8 @@ GRID_PX = 16
 USUAL_VARIANCE = 0.64
 # How far samples stay from the rim of the region, px: usually, at least, and as a share of its half width.
 RIM_PX, LEAST_RIM_PX, NARROW = 3.0, 2.0, 0.2
-# One of so many of the samples inside is kept with an outline: where little of it is in the picture, they tell.
-OUTLINE_STEP = 8
+# About as many of the samples inside are kept with an outline; of a small region, all.
+OUTLINE_POINTS = 500
 # Share of the samples that is spread evenly over the region; the others are where it is steepest, however few marks it has.
 FAIR_SHARE = 0.75
 
@@ -74,7 +74,7 @@ class Appearance:
         """Samples that every pose keeps around the others, and some of those, (M, 2), ideal reference px."""
         few = self.points[self.few]
         hull = cv2.convexHull(few.astype(np.float32), returnPoints=False)
-        return np.concatenate([few[hull.reshape(-1)], few[::OUTLINE_STEP]])
+        return np.concatenate([few[hull.reshape(-1)], few[:: max(1, len(few) // OUTLINE_POINTS)]])
 
 
 def build_appearance(

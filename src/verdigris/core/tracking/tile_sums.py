@@ -21,7 +21,7 @@ LEAST_VARIANCE, LEAST_GAIN, MOST_GAIN = np.float32(1e-9), np.float32(0.05), np.f
 # Where the biweight ends, in standard deviations, and how large one residual may count in the mean square of a tile.
 TUKEY = 4.685
 MOST_RATIO = 12.0
-# So many tiles tell what is usual, a mean square that is not less than this; what correlates less than that sees something else.
+# So many tiles tell the usual mean square, which is not taken to be less than this; a tile that correlates less sees something else.
 LEAST_FELLOWS, LEAST_TYPICAL, LEAST_CORRELATION = 4, 0.3, 0.3
 # As many samples tell the noise.
 TOLD_BY = 3000
