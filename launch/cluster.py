@@ -101,13 +101,24 @@ class Cluster:
         """Whether the server answers for this data folder."""
         return self._run(str(self.bin / "pg_ctl"), "-D", str(self.data), "status").returncode == 0
 
-    def start(self) -> bool:
-        """Start the server; returns False when it was running already."""
+    def answers(self) -> bool:
+        """Whether somebody listens at the server's port."""
+        with socket.socket() as s:
+            s.settimeout(1)
+            return s.connect_ex(("127.0.0.1", int(self._facts()["port"]))) == 0
+
+    def start(self, same_port: bool = False) -> bool:
+        """Start the server; returns False when it was running already.
+
+        Parameters
+        ----------
+        same_port : others know its port already, so it must not get another one
+        """
         self.create()
         if self.running():
             return False
         facts = self._facts()
-        if not port_is_free(int(facts["port"])):
+        if not same_port and not port_is_free(int(facts["port"])):
             facts["port"] = str(free_port())
             self.facts_file.write_text(json.dumps(facts))
         done = self._run(

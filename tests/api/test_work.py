@@ -87,7 +87,7 @@ def test_delivered_stills_equal_the_plate_outside_the_surface(live, plate, plate
     archive.write_bytes(live.http.get(f"/api/deliveries/{delivery['id']}/file").content)
     with zipfile.ZipFile(archive) as z:
         names = sorted(z.namelist())
-        assert names[0] == "stills-more.0000.png"
+        assert names[0] == "stills-more-result.0000.png"
         assert len(names) == 60
         still = cv2.imdecode(np.frombuffer(z.read(names[7]), np.uint8), 1)[..., ::-1]
     with open_media(plate_film) as reader:

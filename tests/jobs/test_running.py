@@ -6,7 +6,8 @@ from verdigris.jobs.running import RunningJob, run_job
 from verdigris.media.errors import MediaError
 from verdigris.runs.handover import Stopped
 from verdigris.store.database import session
-from verdigris.store.jobs import ask_to_stop, create_job, get_job, list_jobs
+from verdigris.jobs.closing import ask_to_stop
+from verdigris.store.jobs import create_job, get_job, list_jobs
 
 
 @pytest.fixture
@@ -39,7 +40,7 @@ def _raise(error: Exception):
 )
 def test_every_ending_has_its_state_and_its_sentence(database_url, job, work, wanted, word):
     told: list[str] = []
-    run_job(database_url, job, work, told.append)
+    run_job(database_url, job, work, lambda s, state: told.append(state))
     found, message = state(database_url, job)
     assert found == wanted
     assert word in message
@@ -60,7 +61,7 @@ def test_a_finished_job_is_not_run_again(database_url, job):
 
 def test_a_job_stopped_before_it_began_never_begins(database_url, job):
     with session(database_url) as s:
-        ask_to_stop(s, get_job(s, RunningJob(database_url, job).id).id)
+        ask_to_stop(s, get_job(s, RunningJob(database_url, job).id))
     ran: list[int] = []
 
     def work(job: RunningJob) -> str:
@@ -75,7 +76,7 @@ def test_a_job_stopped_before_it_began_never_begins(database_url, job):
 def test_a_running_job_hears_that_it_should_stop_and_says_so(database_url, job):
     def work(running: RunningJob) -> str:
         with session(database_url) as s:
-            ask_to_stop(s, running.id)
+            ask_to_stop(s, get_job(s, running.id))
         running._asked = 0.0
         assert running.stopping()
         running.progress(4, 10)

@@ -8,11 +8,13 @@ from fastapi.responses import FileResponse
 from starlette.staticfiles import StaticFiles
 
 from verdigris import __version__
-from verdigris.api import advice, events, jobs, media, projects, shots, surfaces, takes, uploads
-from verdigris.api.guard import LoopbackOnly
+from verdigris.api import advice, bin, events, jobs, media, projects, shots, surfaces, takes, uploads
+from verdigris.api.context import settings
+from verdigris.api.guard import LoopbackOnly, SafeAnswers, SmallBodies
 from verdigris.api.problems import install_problem_handlers, problem
 from verdigris.shot.document import Shot
 
+LARGEST_CHANGE = 4 * 2**20
 DIST = Path(__file__).resolve().parents[3] / "web" / "dist"
 
 
@@ -23,13 +25,13 @@ def create_app() -> FastAPI:
         openapi_url="/api/openapi.json", generate_unique_id_function=lambda route: route.name,
     )  # fmt: skip
     install_problem_handlers(app)
-    for module in (projects, shots, surfaces, advice, takes, uploads, media, jobs, events):
+    for module in (projects, shots, surfaces, advice, takes, uploads, media, bin, jobs, events):
         app.include_router(module.router)
 
     @app.get("/api/health", tags=["health"])
     def health() -> dict[str, str]:
-        """Whether the web process is up."""
-        return {"state": "up", "version": __version__}
+        """Whether the web process is up, and which start it belongs to, so that nobody takes another one's answer for it."""
+        return {"state": "up", "version": __version__, "start": settings().start_token}
 
     @app.get("/api/schema/shot", tags=["formats"])
     def shot_schema() -> dict[str, Any]:
@@ -49,5 +51,7 @@ def create_app() -> FastAPI:
             named = DIST / path
             return FileResponse(named if path in ("favicon.svg",) else DIST / "index.html", headers={"Cache-Control": "no-cache"})
 
+    app.add_middleware(SmallBodies, most=LARGEST_CHANGE)
     app.add_middleware(LoopbackOnly)
+    app.add_middleware(SafeAnswers)
     return app

@@ -8,8 +8,9 @@ from fastapi.responses import FileResponse
 from verdigris.api.context import Folder, Transaction
 from verdigris.api.models import JobView
 from verdigris.api.views import job_view
+from verdigris.jobs.closing import ask_to_stop
 from verdigris.store.errors import StoreError
-from verdigris.store.jobs import ask_to_stop, get_delivery, get_job, list_jobs
+from verdigris.store.jobs import get_delivery, get_job, list_jobs
 
 router = APIRouter(prefix="/api", tags=["jobs"])
 
@@ -29,16 +30,15 @@ def one_job(job_id: uuid.UUID, s: Transaction) -> JobView:
 @router.post("/jobs/{job_id}/stop")
 def stop_job(job_id: uuid.UUID, s: Transaction) -> JobView:
     """Ask a job to stop; it keeps what it has."""
-    job = ask_to_stop(s, job_id)
-    if job.state == "stopped" and job.delivery_id is not None:
-        get_delivery(s, job.delivery_id).state = "stopped"
+    job = get_job(s, job_id)
+    ask_to_stop(s, job)
     return job_view(job)
 
 
 @router.get("/deliveries/{delivery_id}/file", response_class=FileResponse)
 def delivery_file(delivery_id: uuid.UUID, s: Transaction, folder: Folder) -> FileResponse:
-    """The delivered film, or stills as a zip."""
+    """The delivered film, or stills as a zip; of a stopped delivery what was whole by then."""
     delivery = get_delivery(s, delivery_id)
-    if delivery.state != "done":
-        raise StoreError("not_ready", "This delivery is not finished.")
+    if not delivery.file:
+        raise StoreError("not_ready", "There is nothing to take from this delivery.")
     return FileResponse(folder.delivery(delivery_id) / delivery.file, filename=delivery.file)

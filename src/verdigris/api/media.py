@@ -14,6 +14,7 @@ from verdigris.api.views import media_view
 from verdigris.media.errors import MediaError
 from verdigris.runs.proxies import proxy_name
 from verdigris.store.media import get_media, list_media
+from verdigris.store.removal import remove_media, restore_media
 
 router = APIRouter(prefix="/api/media", tags=["media"])
 
@@ -31,6 +32,19 @@ def all_media(s: Transaction) -> list[MediaView]:
 def one_media(media_hash: Hash, s: Transaction) -> MediaView:
     """Facts of one film, still or sequence."""
     return media_view(get_media(s, media_hash))
+
+
+@router.delete("/{media_hash}", status_code=204, response_class=Response)
+def put_media_away(media_hash: Hash, s: Transaction) -> Response:
+    """Put media that no shot shows into the bin."""
+    remove_media(s, media_hash)
+    return Response(status_code=204)
+
+
+@router.post("/{media_hash}/restore")
+def put_media_back(media_hash: Hash, s: Transaction) -> MediaView:
+    """Take media out of the bin."""
+    return media_view(restore_media(s, media_hash))
 
 
 @router.get("/{media_hash}/proxies/{frame}", response_class=FileResponse)

@@ -2,14 +2,16 @@
 
 import datetime as dt
 import uuid
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field
 
 from verdigris.core.tracking.motion import Motion
 from verdigris.media.facts import MediaFacts, Ratio
-from verdigris.shot.document import Delivery, Shot
+from verdigris.shot.document import Delivery, FrameIndex, Id, Name, Shot
 from verdigris.shot.edits import Edit
+
+RevisionNumber = Annotated[int, Field(ge=1, le=2**31 - 1)]
 
 
 class MediaView(BaseModel):
@@ -18,7 +20,8 @@ class MediaView(BaseModel):
     hash: str
     name: str
     bytes: int
-    state: Literal["reading", "ready"]
+    state: Literal["reading", "ready", "stopped", "failed"]
+    problem: str = Field(description="why it was not read to its end, in words; empty unless stopped or failed")
     facts: MediaFacts | None
     proxies: int
 
@@ -32,6 +35,8 @@ class JobView(BaseModel):
     state: Literal["waiting", "running", "done", "failed", "stopped"]
     done: int
     total: int
+    phase: str = Field(description="what it does now, in words")
+    seconds_left: float | None = Field(description="as far as it can be told yet")
     message: str
     stop_asked: bool
     shot_id: uuid.UUID | None
@@ -88,7 +93,7 @@ class PointView(BaseModel):
 class TakeNameRequest(BaseModel):
     """What a take is to be called; empty for its letter alone."""
 
-    name: str = Field(max_length=60)
+    name: str = Field(max_length=60, pattern=r"^[^\x00-\x1f\x7f]*$")
 
 
 class TrackAllRequest(BaseModel):
@@ -199,6 +204,7 @@ class DeliveryView(BaseModel):
     file: str
     bytes: int
     frames_without_track: list[int]
+    differs: bool = Field(description="the pictures would come out otherwise from how the shot is now")
     created: dt.datetime
     job: uuid.UUID | None
 
@@ -273,24 +279,34 @@ class ProjectView(BaseModel):
     shots: list[ShotSummary]
 
 
-class NewProject(BaseModel):
-    """A project to make."""
+class RemovedView(BaseModel):
+    """Something in the bin."""
 
-    name: str = Field(min_length=1, max_length=120)
+    kind: Literal["project", "shot", "media"]
+    id: str
+    name: str
+    removed: dt.datetime
+    kept_until: dt.datetime
+
+
+class NewProject(BaseModel):
+    """A project to make, or its new name."""
+
+    name: Name
 
 
 class NewShot(BaseModel):
     """A shot to make from a plate."""
 
-    name: str = Field(min_length=1, max_length=120)
-    plate: str = Field(description="content hash of the plate")
+    name: Name
+    plate: str = Field(pattern=r"^[0-9a-f]{64}$", description="content hash of the plate")
     rate: Ratio | None = Field(None, description="frames per second, for numbered stills")
 
 
 class EditRequest(BaseModel):
     """Edits on top of a revision."""
 
-    base_revision: int
+    base_revision: RevisionNumber
     edits: list[Edit] = Field(min_length=1, max_length=50)
 
 
@@ -298,28 +314,30 @@ class DraftRequest(BaseModel):
     """Edits that are only tried; `state` as for results."""
 
     edits: list[Edit] = Field(min_length=1, max_length=50)
-    state: str = ""
+    state: str = Field("", max_length=200)
     width: int | None = Field(default=None, ge=16, le=4096, description="px the picture is shown wide; a proxy's width by default")
 
 
 class BaseRequest(BaseModel):
     """An action on top of a revision."""
 
-    base_revision: int
+    base_revision: RevisionNumber
 
 
 class TrackRequest(BaseModel):
     """Follow a surface."""
 
-    surface: str
+    surface: Id
     direction: Literal["forwards", "backwards", "both"] = "both"
-    span: tuple[int, int] | None = Field(None, description="first and last frame to follow again; the rest of the chosen take is kept")
+    span: tuple[FrameIndex, FrameIndex] | None = Field(
+        None, description="first and last frame to follow again; the rest of the chosen take is kept"
+    )
 
 
 class DeliveryRequest(BaseModel):
     """Hand over; the settings become part of the document."""
 
-    base_revision: int
+    base_revision: RevisionNumber
     delivery: Delivery
 
 

@@ -1,5 +1,6 @@
 """Errors as answers: RFC 9457 problem details, one table from codes to HTTP statuses."""
 
+import errno
 from typing import Any
 
 import structlog
@@ -21,7 +22,7 @@ STATUS = {
     "unknown_id": 404, "taken_id": 409, "corners_refused": 422, "shape_refused": 422, "frame_outside": 422,
     "cannot_follow": 422, "not_tracked": 409, "nothing_placed": 409, "no_corners": 409, "stale": 409,
     "nothing_to_undo": 409, "busy": 409, "not_ready": 409, "no_database": 503, "bad_format": 422, "no_evidence": 409,
-    "cannot_hold": 422,
+    "cannot_hold": 422, "disk_full": 507, "superseded": 409,
 }  # fmt: skip
 
 
@@ -44,6 +45,14 @@ def install_problem_handlers(app: FastAPI) -> None:
         place = ".".join(str(p) for p in fault["loc"] if p not in ("body", "query", "path"))
         return problem(422, "invalid_request", f"{place or 'request'}: {fault['msg'].removeprefix('Value error, ')}")
 
+    async def no_room(request: Request, error: Exception) -> JSONResponse:
+        assert isinstance(error, OSError)
+        if error.errno in (errno.ENOSPC, errno.EDQUOT):
+            return problem(
+                507, "disk_full", "The disk is full. Make room, then do it again; nothing of it was kept, and nothing else was lost."
+            )
+        return await unexpected(request, error)
+
     async def unexpected(request: Request, error: Exception) -> JSONResponse:
         log.exception("request failed", path=request.url.path, exc_info=error)
         return problem(500, "unexpected", "Something unexpected went wrong. Nothing was changed; the log has the details.")
@@ -51,6 +60,7 @@ def install_problem_handlers(app: FastAPI) -> None:
     for family in (MediaError, ShotError, StoreError, RunError, FormatError):
         app.add_exception_handler(family, known)
     app.add_exception_handler(RequestValidationError, invalid)
+    app.add_exception_handler(OSError, no_room)
     app.add_exception_handler(Exception, unexpected)
 
 

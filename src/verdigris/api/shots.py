@@ -3,7 +3,7 @@
 import uuid
 from typing import Annotated
 
-from fastapi import APIRouter, Path, Response
+from fastapi import APIRouter, Path, Query, Response
 
 from verdigris.api.context import FOREVER, Folder, Transaction
 from verdigris.api.models import (
@@ -23,6 +23,8 @@ from verdigris.jobs.start import make_ready_to_follow, start_delivery, start_tra
 from verdigris.runs.preview import Preview
 from verdigris.shot.document import Shot, parse_shot
 from verdigris.shot.edits import SetDelivery
+from verdigris.store.duplicates import duplicate_shot
+from verdigris.store.removal import remove_shot, restore_shot
 from verdigris.store.shots import (
     document_of,
     edit_shot,
@@ -34,6 +36,9 @@ from verdigris.store.shots import (
 )
 from verdigris.store.takes import read_frames
 
+# Asked for with a revision that any database can hold; `state` is a short text of the client's own.
+Number = Annotated[int, Path(ge=1, le=2**31 - 1)]
+State = Annotated[str, Query(max_length=200)]
 router = APIRouter(prefix="/api/shots", tags=["shots"])
 
 
@@ -41,6 +46,25 @@ router = APIRouter(prefix="/api/shots", tags=["shots"])
 def one_shot(shot_id: uuid.UUID, s: Transaction) -> ShotView:
     """A shot with its document, takes and deliveries."""
     return shot_view(s, get_shot(s, shot_id))
+
+
+@router.delete("/{shot_id}", status_code=204, response_class=Response)
+def put_shot_away(shot_id: uuid.UUID, s: Transaction) -> Response:
+    """Put a shot into the bin."""
+    remove_shot(s, shot_id)
+    return Response(status_code=204)
+
+
+@router.post("/{shot_id}/restore")
+def put_shot_back(shot_id: uuid.UUID, s: Transaction) -> ShotView:
+    """Take a shot out of the bin."""
+    return shot_view(s, restore_shot(s, shot_id))
+
+
+@router.post("/{shot_id}/copy", status_code=201)
+def copy_shot(shot_id: uuid.UUID, s: Transaction, folder: Folder) -> ShotView:
+    """Copy a shot with the takes it uses; its history stays with the original."""
+    return shot_view(s, duplicate_shot(s, folder, shot_id))
 
 
 @router.get("/{shot_id}/document")
@@ -112,11 +136,11 @@ _previews: Recent[Preview] = Recent(4)
 @router.get("/{shot_id}/revisions/{number}/results/{frame}", response_class=Response)
 def result_frame(
     shot_id: uuid.UUID,
-    number: int,
+    number: Number,
     frame: Annotated[int, Path(ge=0, le=1_000_000)],
     s: Transaction,
     folder: Folder,
-    state: str = "",
+    state: State = "",
 ) -> Response:
     """A result frame at proxy size. `state`, told by the client from how far its takes are, is part of the address, so
     that an answer may be kept for ever.

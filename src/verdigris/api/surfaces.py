@@ -3,7 +3,7 @@
 import uuid
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Path, Response
+from fastapi import APIRouter, Path, Query, Response
 from sqlalchemy.orm import Session
 
 from verdigris.api.context import FOREVER, Folder, Transaction
@@ -19,6 +19,9 @@ from verdigris.store.media_folder import MediaFolder
 from verdigris.store.shots import document_of, get_revision, get_shot
 from verdigris.store.takes import chosen_tracks
 
+# Asked for with a revision that any database can hold; `state` is a short text of the client's own.
+Number = Annotated[int, Path(ge=1, le=2**31 - 1)]
+State = Annotated[str, Query(max_length=200)]
 router = APIRouter(prefix="/api/shots", tags=["surfaces"])
 _views: Recent[SurfaceViews] = Recent(4)
 _straight: Recent[StraightView] = Recent(2)
@@ -45,13 +48,13 @@ def used_frames(shot_id: uuid.UUID, surface_id: str, s: Transaction) -> list[Tak
 @router.get("/{shot_id}/revisions/{number}/surfaces/{surface_id}/views/{view}/{frame}", response_class=Response)
 def surface_view(
     shot_id: uuid.UUID,
-    number: int,
+    number: Number,
     surface_id: str,
     view: Literal["analysis", "coverage", "position", "turn", "size", "full"],
     frame: Annotated[int, Path(ge=0, le=1_000_000)],
     s: Transaction,
     folder: Folder,
-    state: str = "",
+    state: State = "",
     stand_in: bool = False,
 ) -> Response:
     """A frame as the tracker looks at it, or the plate with the surface held still; `state` as for results.
@@ -69,7 +72,7 @@ def surface_view(
 @router.post("/{shot_id}/revisions/{number}/surfaces/{surface_id}/drafts/coverage/{frame}", response_class=Response)
 def draft_coverage(
     shot_id: uuid.UUID,
-    number: int,
+    number: Number,
     surface_id: str,
     frame: Annotated[int, Path(ge=0, le=1_000_000)],
     request: DraftRequest,
@@ -86,7 +89,7 @@ def draft_coverage(
 
 @router.get("/{shot_id}/revisions/{number}/straight/{frame}", response_class=Response)
 def straight_view(
-    shot_id: uuid.UUID, number: int, frame: Annotated[int, Path(ge=0, le=1_000_000)], s: Transaction, folder: Folder
+    shot_id: uuid.UUID, number: Number, frame: Annotated[int, Path(ge=0, le=1_000_000)], s: Transaction, folder: Folder
 ) -> Response:
     """The whole plate as a lens without distortion would show it."""
 

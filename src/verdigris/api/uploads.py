@@ -7,17 +7,20 @@ from typing import Annotated
 
 from anyio import to_thread
 from fastapi import APIRouter, Query, Request, UploadFile
+from sqlalchemy import select
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
 
-from verdigris.api.context import Folder, Transaction, settings
+from verdigris.api.context import Folder, settings
 from verdigris.api.models import Uploaded
 from verdigris.api.views import media_view
-from verdigris.jobs.queue import enqueue
+from verdigris.jobs.queue import enqueue_job
 from verdigris.media.errors import MediaError
 from verdigris.media.film import film_format
 from verdigris.media.stills import still_kind
 from verdigris.store.database import announce, session
-from verdigris.store.jobs import create_job
-from verdigris.store.media_folder import FILM_ENDINGS, MediaFolder, folder_hash, safe_ending, still_number
+from verdigris.store.jobs import create_job, open_job_for_media
+from verdigris.store.media_folder import FILM_ENDINGS, MediaFolder, folder_hash, plain_name, safe_ending, still_number
 from verdigris.store.models import Media
 
 router = APIRouter(prefix="/api/uploads", tags=["uploads"])
@@ -26,10 +29,12 @@ router = APIRouter(prefix="/api/uploads", tags=["uploads"])
 @router.post("/file", status_code=201)
 async def upload_file(request: Request, folder: Folder, name: Annotated[str, Query(min_length=1, max_length=250)]) -> Uploaded:
     """Take in one film, still, or zip of numbered stills; the request's body is the file."""
+    name = plain_name(name)
     ending = safe_ending(name)
     limit = settings().largest_upload
-    if int(request.headers.get("content-length") or 0) > limit:
-        raise MediaError("too_large", f"{Path(name).name} is larger than {limit // 2**20} MB.")
+    announced = request.headers.get("content-length", "")
+    if announced.isdigit() and int(announced[:20]) > limit:
+        raise MediaError("too_large", f"{name} is larger than {limit // 2**20} MB.")
     temporary = await to_thread.run_sync(folder.incoming)
     try:
         target = temporary / f"upload{ending}"
@@ -38,9 +43,9 @@ async def upload_file(request: Request, folder: Folder, name: Annotated[str, Que
             async for chunk in request.stream():
                 size += len(chunk)
                 if size > limit:
-                    raise MediaError("too_large", f"{Path(name).name} is larger than {limit // 2**20} MB.")
+                    raise MediaError("too_large", f"{name} is larger than {limit // 2**20} MB.")
                 await to_thread.run_sync(_append, out, total, chunk)
-        return await to_thread.run_sync(_take_in_file, folder, target, Path(name).name, ending, total.hexdigest(), size)
+        return await to_thread.run_sync(_take_in_file, folder, target, name, ending, total.hexdigest(), size)
     finally:
         await to_thread.run_sync(shutil.rmtree, temporary, True)
 
@@ -52,9 +57,8 @@ def _append(out: object, total: object, chunk: bytes) -> None:
 
 def _take_in_file(folder: MediaFolder, target: Path, name: str, ending: str, media_hash: str, size: int) -> Uploaded:
     _look(target, name, ending, size)
-    folder.adopt(target, media_hash, ending)
     with session(settings().database_url) as s:
-        return _register(s, media_hash, name, ending, size)
+        return _register(s, folder, target, media_hash, name, ending, size)
 
 
 def _look(target: Path, name: str, ending: str, size: int) -> None:
@@ -87,21 +91,29 @@ def upload_stills(files: list[UploadFile], folder: Folder, name: Annotated[str, 
                 raise MediaError("too_large", f"The stills are larger than {settings().largest_upload // 2**20} MB.")
             _look(target, file.filename or "still", ending, target.stat().st_size)
         media_hash = folder_hash(stills)
-        folder.adopt(stills, media_hash, "")
         with session(settings().database_url) as s:
-            return _register(s, media_hash, Path(name).name or "stills", "", size)
+            return _register(s, folder, stills, media_hash, plain_name(name) or "stills", "", size)
     finally:
         shutil.rmtree(temporary, ignore_errors=True)
 
 
-def _register(s: Transaction, media_hash: str, name: str, ending: str, size: int) -> Uploaded:
-    known = s.get(Media, media_hash)
-    if known is not None:
-        return Uploaded(media=media_view(known), job=None)
-    media = Media(hash=media_hash, name=name, ending=ending, bytes=size, proxies=0, state="reading")
-    s.add(media)
-    s.flush()
+def _register(s: Session, folder: MediaFolder, source: Path, media_hash: str, name: str, ending: str, size: int) -> Uploaded:
+    """A row and its file for what was sent; the same bytes are kept once, whatever they are called.
+
+    What is known but was never read to its end is read again.
+    """
+    row = {"hash": media_hash, "name": name, "ending": ending, "bytes": size, "proxies": 0, "state": "reading"}
+    # Of two that send the same at once, one waits here for the other.
+    made = s.execute(insert(Media).values(row).on_conflict_do_nothing(index_elements=["hash"]).returning(Media.hash)).scalar()
+    media = s.scalars(select(Media).where(Media.hash == media_hash).with_for_update()).one()
+    media.removed = None
+    if made is None and (media.state == "ready" or open_job_for_media(s, media_hash) is not None):
+        announce(s, "media", media=media_hash)
+        return Uploaded(media=media_view(media), job=None)
+    # The file of a row that was left half-read may be gone or unpacked; this one stands for the same bytes.
+    folder.adopt(source, media_hash, media.ending)
+    media.state, media.problem = "reading", ""
     job = create_job(s, "media", f"Reading {name}", 0, media_hash=media_hash)
-    enqueue(s, "read_media", priority=10, job_id=str(job.id))
+    enqueue_job(s, job, "read_media", priority=10)
     announce(s, "media", media=media_hash)
     return Uploaded(media=media_view(media), job=job.id)

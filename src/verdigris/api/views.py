@@ -26,7 +26,8 @@ from verdigris.core.tracking.mend import LEFT_OUT
 from verdigris.media.facts import MediaFacts
 from verdigris.runs.mending import mended
 from verdigris.runs.preview import ProxySource
-from verdigris.shot.document import Shot, Surface, tracking_key
+from verdigris.runs.project import picture_key
+from verdigris.shot.document import Shot, Surface, parse_shot, tracking_key
 from verdigris.store.jobs import OPEN_STATES, last_jobs_of_shot, list_deliveries
 from verdigris.store.media import get_media
 from verdigris.store.media_folder import MediaFolder
@@ -124,13 +125,32 @@ def used_tracks(s: Session, document: Shot, state: str) -> dict[str, dict[int, F
     return _tracks.get((state, mending), lambda: chosen_tracks(s, document)) if state else chosen_tracks(s, document)
 
 
-def delivery_view(s: Session, d: Delivery) -> DeliveryView:
-    """A delivery with the job that makes it."""
+def delivery_view(s: Session, d: Delivery, now: str) -> DeliveryView:
+    """A delivery with the job that makes it; `now` is the key of what the shot would show now, handed over likewise."""
     job = s.scalar(select(Job.id).where(Job.delivery_id == d.id))
     return DeliveryView(
         id=d.id, revision=d.revision, form=d.form, state=d.state, file=d.file, bytes=d.bytes,  # type: ignore[arg-type]
-        frames_without_track=d.frames_without_track, created=d.created, job=job,
+        frames_without_track=d.frames_without_track, differs=d.fingerprint != now, created=d.created, job=job,
     )  # fmt: skip
+
+
+def delivery_views(s: Session, shot_id: uuid.UUID, document: Shot) -> list[DeliveryView]:
+    """Deliveries of a shot, newest first, each held against what the shot would show now."""
+    deliveries = list_deliveries(s, shot_id)
+    if not deliveries:
+        return []
+    jobs = {str(k): j for k, j in last_jobs_of_shot(s, shot_id).items()}
+    last = [jobs.get(x.take or "") for x in document.surfaces]
+    still = all(j is None or j.state not in OPEN_STATES for j in last)
+    tracks = used_tracks(s, document, f"{shot_id} {[j and (j.id, j.finished) for j in last]}" if still else "")
+    now: dict[str, str] = {}
+    views = []
+    for d in deliveries:
+        if d.content not in now:
+            made = parse_shot(get_revision(s, shot_id, d.revision).document).delivery
+            now[d.content] = picture_key(document.model_copy(update={"delivery": made}), tracks)
+        views.append(delivery_view(s, d, now[d.content]))
+    return views
 
 
 def proxy_sources(s: Session, folder: MediaFolder, document: Shot) -> dict[str, ProxySource]:
@@ -156,7 +176,7 @@ def shot_view(s: Session, shot: ShotRow) -> ShotView:
         can_undo=head.parent is not None, can_redo=redo_target(s, shot) is not None, undo_label=head.label,
         document=document, media=_media_of(s, document),
         takes=take_views(s, shot.id, list_takes(s, shot.id), document),
-        deliveries=[delivery_view(s, d) for d in list_deliveries(s, shot.id)],
+        deliveries=delivery_views(s, shot.id, document),
     )  # fmt: skip
 
 
@@ -180,7 +200,7 @@ def _shot_summary(s: Session, shot: ShotRow) -> ShotSummary:
                 lost=view.lost if view else 0,
             )
         )
-    deliveries = list_deliveries(s, shot.id)
+    deliveries = list_deliveries(s, shot.id)[:1]
     first = document.plate.first_frame
     if first is None:
         first = plate.facts.first_frame if plate is not None and plate.facts is not None else 0
@@ -188,7 +208,7 @@ def _shot_summary(s: Session, shot: ShotRow) -> ShotSummary:
         id=shot.id, name=document.name, plate=plate, frames=[count // 10, count // 2, count - 1 - count // 10] if count else [],
         first_frame=first, surfaces=surfaces, revision=shot.head,
         artwork=[media[p.artwork.media].name for p in document.placements if p.artwork.media in media],
-        delivery=delivery_view(s, deliveries[0]) if deliveries else None,
+        delivery=delivery_view(s, deliveries[0], deliveries[0].fingerprint) if deliveries else None,
     )  # fmt: skip
 
 

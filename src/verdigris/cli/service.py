@@ -18,6 +18,7 @@ def web(port: Annotated[int | None, typer.Option(help="Port on loopback.")] = No
     from verdigris.settings import Settings
 
     configure_logs()
+    _tie_to_parent()
     application = create_app()
     # What is imported stays; going through all of it for garbage held answers up by a fifth of a second now and then.
     gc.collect()
@@ -32,7 +33,16 @@ def worker(name: Annotated[str, typer.Option(help="Name in the logs.")] = "worke
     from verdigris.logs import configure_logs
 
     configure_logs()
+    _tie_to_parent()
     run_worker(name)
+
+
+def _tie_to_parent() -> None:
+    from verdigris.process import die_with_parent
+    from verdigris.settings import Settings
+
+    if Settings().parent:
+        die_with_parent(Settings().parent)
 
 
 def migrate() -> None:

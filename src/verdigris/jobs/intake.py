@@ -8,7 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from verdigris.formats.track_json import read_tracks
-from verdigris.jobs.queue import enqueue
+from verdigris.jobs.queue import enqueue_job
 from verdigris.media.errors import MediaError
 from verdigris.media.reader import open_media
 from verdigris.settings import Settings
@@ -54,7 +54,7 @@ def take_in(s: Session, folder: MediaFolder, path: Path) -> str:
     )
     s.flush()
     job = create_job(s, "media", f"Reading {path.name}", facts.frame_count, media_hash=media_hash)
-    enqueue(s, "read_media", priority=10, job_id=str(job.id))
+    enqueue_job(s, job, "read_media", priority=10)
     return media_hash
 
 

@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from verdigris.settings import Settings
 from verdigris.store.database import engine
+from verdigris.store.models import Job
 
 QUEUE = "work"
 
@@ -17,7 +18,10 @@ def _conninfo() -> str:
     return Settings().database_url
 
 
-app = procrastinate.App(connector=PsycopgConnector(conninfo=_conninfo(), min_size=1, max_size=4), import_paths=["verdigris.jobs.tasks"])
+app = procrastinate.App(
+    connector=PsycopgConnector(conninfo=_conninfo(), min_size=1, max_size=4),
+    import_paths=["verdigris.jobs.tasks", "verdigris.jobs.rendering"],
+)
 # Whoever enqueues does so on its own connection, within its own transaction, without the tasks' code.
 _deferrer = procrastinate.App(connector=SyncPsycopgConnector(conninfo=_conninfo()))
 
@@ -30,6 +34,21 @@ def install_queue(url: str) -> None:
             schema = procrastinate.schema.SchemaManager.get_schema()
             raw: Any = connection.connection.dbapi_connection
             raw.execute(schema)
+
+
+def enqueue_job(
+    s: Session, job: Job, task: str, priority: int = 0, lock: str | None = None, **arguments: str | int | list[int] | None
+) -> None:
+    """Enqueue the task of a job row, and note it there, so that it can be given out again should the queue lose it."""
+    job.task = {"task": task, "priority": priority, "lock": lock, "arguments": {"job_id": str(job.id), **arguments}}
+    enqueue_again(s, job)
+
+
+def enqueue_again(s: Session, job: Job) -> None:
+    """Enqueue what a job row says its task is."""
+    if job.task is not None:
+        told = job.task
+        enqueue(s, told["task"], priority=told["priority"], lock=told["lock"], **told["arguments"])
 
 
 def enqueue(s: Session, task: str, priority: int = 0, lock: str | None = None, **arguments: str | int | list[int] | None) -> None:

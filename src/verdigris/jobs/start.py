@@ -4,10 +4,11 @@ import uuid
 
 from sqlalchemy.orm import Session
 
-from verdigris.jobs.queue import enqueue
+from verdigris.jobs.queue import enqueue, enqueue_job
 from verdigris.runs.compose import check_ready
 from verdigris.runs.errors import RunError
 from verdigris.runs.first_steps import has_first_steps, kept_first_steps, name_of_steps
+from verdigris.runs.project import content_name, picture_key
 from verdigris.runs.tracking import Direction, Span, in_depth_order
 from verdigris.settings import Settings
 from verdigris.shot.document import Shot, Surface, tracking_key
@@ -63,7 +64,7 @@ def start_tracking(
     total = facts.frame_count if span is None else span[1] - span[0] + 1
     job = create_job(s, "track", f"Following {surface.name}, take {take.label}", total, shot_id=shot.id, take_id=take.id)
     wanted = None if span is None else list(span)
-    enqueue(s, "track", priority=5, lock=lock, job_id=str(job.id), revision=shot.head, direction=direction, span=wanted)
+    enqueue_job(s, job, "track", priority=5, lock=lock, revision=shot.head, direction=direction, span=wanted)
     return job
 
 
@@ -115,10 +116,14 @@ def start_delivery(s: Session, shot_id: uuid.UUID) -> Job:
     """Hand over the shot as its document says; RunError when something is missing."""
     shot = get_shot(s, shot_id)
     document = document_of(s, shot)
-    check_ready(document, chosen_tracks(s, document))
-    delivery = Delivery(shot_id=shot.id, revision=shot.head, form=document.delivery.form, frames_without_track=[])
+    tracks = chosen_tracks(s, document)
+    check_ready(document, tracks)
+    delivery = Delivery(
+        shot_id=shot.id, revision=shot.head, form=document.delivery.form, frames_without_track=[], content=content_name(document),
+        fingerprint=picture_key(document, tracks),
+    )  # fmt: skip
     s.add(delivery)
     s.flush()
     job = create_job(s, "render", f"Handing over {document.name}", 0, shot_id=shot.id, delivery_id=delivery.id)
-    enqueue(s, "render", job_id=str(job.id))
+    enqueue_job(s, job, "render")
     return job

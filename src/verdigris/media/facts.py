@@ -1,22 +1,38 @@
 """What is known of a film, a still or a numbered sequence."""
 
+import re
 from fractions import Fraction
 from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, PlainSerializer, PlainValidator, WithJsonSchema
 
+# Digits are counted before anything is computed: the fraction of "1e10000000" would take for ever to write out.
+RATIO = r"^[0-9]{1,6}(/[0-9]{1,6})?$"
+
 
 def _fraction(value: object) -> Fraction:
-    if isinstance(value, float):
-        return Fraction(value).limit_denominator(1001)
-    return Fraction(str(value))
+    """A positive fraction; ValueError for anything else."""
+    if isinstance(value, Fraction):
+        found = value
+    elif isinstance(value, str) and re.match(RATIO, value, re.ASCII):
+        top, _, bottom = value.partition("/")
+        if int(bottom or 1) == 0:
+            raise ValueError("a rate or pixel shape is not a number over 0")
+        found = Fraction(int(top), int(bottom or 1))
+    elif isinstance(value, int | float) and not isinstance(value, bool) and 0 < value < 1_000_000:
+        found = Fraction(value).limit_denominator(1001)
+    else:
+        raise ValueError("give two whole numbers of at most six digits, like 24/1 or 24000/1001")
+    if found <= 0:
+        raise ValueError("a rate or pixel shape is above 0")
+    return found
 
 
 Ratio = Annotated[
     Fraction,
     PlainValidator(_fraction),
     PlainSerializer(lambda f: f"{f.numerator}/{f.denominator}", return_type=str),
-    WithJsonSchema({"type": "string", "pattern": r"^\d+/\d+$", "examples": ["24/1", "24000/1001"]}),
+    WithJsonSchema({"type": "string", "pattern": RATIO, "examples": ["24/1", "24000/1001"]}),
 ]
 
 

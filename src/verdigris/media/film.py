@@ -38,33 +38,39 @@ def film_format(path: Path) -> str | None:
 class FilmReader:
     """Reads frames of a film exactly.
 
+    Parameters
+    ----------
+    path : the file
+    limits : what is refused before it is decoded
+    name : what people call it, for sentences; default is the file's own name
+
     Raises
     ------
     MediaError
         `unsupported`, `damaged` or `too_large`.
     """
 
-    def __init__(self, path: Path, limits: Limits | None = None) -> None:
+    def __init__(self, path: Path, limits: Limits | None = None, name: str | None = None) -> None:
         limits = limits or Limits()
-        self.path = path
+        self.path, self.name = path, name or path.name
         container_format = film_format(path)
         if container_format is None:
-            raise MediaError("unsupported", f"{path.name} is not a film that is read here; MP4, MOV and MKV are.")
+            raise MediaError("unsupported", f"{self.name} is not a film that is read here; MP4, MOV and MKV are.")
         if path.stat().st_size > limits.bytes:
-            raise MediaError("too_large", f"{path.name} is larger than {limits.bytes // 2**30} GB.")
+            raise MediaError("too_large", f"{self.name} is larger than {limits.bytes // 2**30} GB.")
         try:
             self._container = av.open(str(path), format=container_format)
             self._stream = next((s for s in self._container.streams.video), None)
         except (av.FFmpegError, OSError, ValueError) as error:
-            raise MediaError("damaged", f"{path.name} cannot be opened: it is cut short or damaged.") from error
+            raise MediaError("damaged", f"{self.name} cannot be opened: it is cut short or damaged.") from error
         if self._stream is None:
-            raise MediaError("unsupported", f"{path.name} holds no picture.")
+            raise MediaError("unsupported", f"{self.name} holds no picture.")
         self._stream.thread_type = "AUTO"
         width, height = self._stream.codec_context.width, self._stream.codec_context.height
         if width < 2 or height < 2:
-            raise MediaError("damaged", f"{path.name} gives no picture size.")
+            raise MediaError("damaged", f"{self.name} gives no picture size.")
         if width * height > limits.pixels or max(width, height) > limits.side_px:
-            raise MediaError("too_large", f"{path.name} is {width} x {height} pixels; that is more than is read here.")
+            raise MediaError("too_large", f"{self.name} is {width} x {height} pixels; that is more than is read here.")
         self._times = self._scan(limits)
         self._iterator: Iterator[Any] | None = None
         self._next = -1
@@ -86,36 +92,33 @@ class FilmReader:
         times: list[int] = []
         try:
             for packet in self._container.demux(self._stream):
-                if packet.pts is not None and not packet.is_discard:
+                # A file that was cut ends with part of a picture.
+                if packet.pts is not None and not packet.is_discard and not packet.is_corrupt:
                     times.append(packet.pts)
                 if len(times) > limits.frames:
-                    raise MediaError("too_large", f"{self.path.name} has more than {limits.frames} frames.")
+                    raise MediaError("too_large", f"{self.name} has more than {limits.frames} frames.")
         except av.FFmpegError as error:
-            raise MediaError("damaged", f"{self.path.name} cannot be read to its end: it is cut short or damaged.") from error
+            raise MediaError("damaged", f"{self.name} cannot be read to its end: it is cut short or damaged.") from error
         if not times:
-            raise MediaError("damaged", f"{self.path.name} holds no pictures.")
+            raise MediaError("damaged", f"{self.name} holds no pictures.")
         times = sorted(set(times))
         assert self._stream.time_base is not None
         if float((times[-1] - times[0]) * self._stream.time_base) > limits.seconds:
-            raise MediaError("too_large", f"{self.path.name} is longer than {limits.seconds // 3600} hours.")
+            raise MediaError("too_large", f"{self.name} is longer than {limits.seconds // 3600} hours.")
         return times
 
     def _read_facts(self) -> MediaFacts:
         stream: Any = self._stream
         context = stream.codec_context
         rate = stream.average_rate or stream.guessed_rate
-        notes = []
-        if len(self._times) > 2 and rate and stream.time_base:
-            gaps = np.diff(self._times)
-            if gaps.max() - gaps.min() > 2 and float(gaps.max() * stream.time_base) > 1.5 / float(rate):
-                notes.append("Frames are not evenly spaced in time; they are taken one by one, in order.")
+        notes = [*self._said_of_its_end(rate), *self._said_of_its_spacing(rate)]
         sound = next(iter(self._container.streams.audio), None)
         fmt = context.format
         coding, alpha = _coding_of(fmt.name, 2, 0, context.height)
         return MediaFacts(
             kind="film", width=context.width, height=context.height, frame_count=len(self._times),
-            rate=Fraction(rate) if rate else None,
-            pixel_aspect=Fraction(stream.sample_aspect_ratio or context.sample_aspect_ratio or 1),
+            rate=_short(Fraction(rate)) if rate else None,
+            pixel_aspect=_short(Fraction(stream.sample_aspect_ratio or context.sample_aspect_ratio or 1)),
             codec=context.name, pixel_format=fmt.name, bit_depth=max((c.bits for c in fmt.components), default=8),
             matrix=_matrix(int(context.colorspace), context.height) if coding else None,
             full_range=int(context.color_range) == 2 or fmt.name.startswith("yuvj") or coding is None,
@@ -125,6 +128,30 @@ class FilmReader:
                 sample_rate=sound.codec_context.sample_rate,
             ),
         )  # fmt: skip
+
+    def _said_of_its_end(self, rate: Fraction | None) -> list[str]:
+        stream: Any = self._stream
+        there, announced = len(self._times), int(stream.frames or 0)
+        if not announced and rate and self._container.duration:
+            # Matroska tells no count, but how long it was to be; its times are rounded, so a frame either way says nothing.
+            longer = int(self._container.duration * rate / av.time_base) - there
+            announced = there + longer if longer > 1 else there
+        if announced <= there:
+            return []
+        return [f"The file was cut short: it announces {announced} frames and holds {there}. The {there} that are there were taken."]
+
+    def _said_of_its_spacing(self, rate: Fraction | None) -> list[str]:
+        stream: Any = self._stream
+        if len(self._times) < 3 or not rate or not stream.time_base:
+            return []
+        gaps = np.diff(self._times)
+        if gaps.max() - gaps.min() <= 2 or gaps.max() <= 1.25 * gaps.min():
+            return []
+        least, most = (1000 * float(g * stream.time_base) for g in (gaps.min(), gaps.max()))
+        return [
+            f"Its rate varies: frames are {least:.0f} to {most:.0f} ms apart. They were taken one by one, in order, "
+            f"as {float(rate):.5g} a second; sound may drift against them."
+        ]
 
     def frame(self, n: int) -> Frame:
         """Frame n, counted from 0."""
@@ -141,7 +168,7 @@ class FilmReader:
                 high = low - 1
             return
         if start < 0 or stop > count:
-            raise MediaError("no_such_frame", f"{self.path.name} has {count} frames; frame {stop - 1} is beyond its end.")
+            raise MediaError("no_such_frame", f"{self.name} has {count} frames; frame {stop - 1} is beyond its end.")
         for n in range(start, stop):
             yield self._read(n)
 
@@ -159,29 +186,68 @@ class FilmReader:
                     return convert_frame(picture)
         except av.FFmpegError as error:
             self._iterator = None
-            raise MediaError("damaged", f"{self.path.name}: frame {n} cannot be decoded; the file is damaged there.") from error
+            raise MediaError("damaged", f"{self.name}: frame {n} cannot be decoded; the file is damaged there.") from error
         self._iterator = None
-        raise MediaError("damaged", f"{self.path.name} ends before frame {n}: it is cut short.")
+        raise MediaError("damaged", f"{self.name} ends before frame {n}: it is cut short.")
 
     def count_by_decoding(self) -> Iterator[int]:
-        """Decode every frame, yielding how many there are so far."""
+        """Decode every frame, yielding how many there are so far; see `verified_frames`."""
+        for n, _ in enumerate(self._verified(), start=1):
+            yield n
+
+    def verified_frames(self) -> Iterator[Frame]:
+        """Every frame in order, each of them held to be sound; what is found out on the way is added to the facts' notes.
+
+        Raises
+        ------
+        MediaError
+            `damaged` for a picture that is damaged, missing or of another size, with its number.
+        """
+        for picture in self._verified():
+            yield convert_frame(picture)
+
+    def _verified(self) -> Iterator[VideoFrame]:
         self._iterator = None
-        self._container.seek(self._times[0], stream=self._stream, backward=True)
-        count = 0
+        count, interlaced = 0, 0
         try:
+            self._container.seek(self._times[0], stream=self._stream, backward=True)
             pictures: Iterator[Any] = iter(self._container.decode(self._stream))
             for picture in pictures:
-                if picture.is_corrupt:
-                    raise MediaError("damaged", f"{self.path.name}: frame {count} is damaged.")
+                if count < self.facts.frame_count:
+                    self._check_sound(picture, count)
                 count += 1
-                yield count
+                interlaced += bool(picture.interlaced_frame)
+                if count <= self.facts.frame_count:
+                    yield picture
         except av.FFmpegError as error:
-            raise MediaError("damaged", f"{self.path.name}: frame {count} cannot be decoded; the file is damaged there.") from error
+            raise MediaError("damaged", f"{self.name}: frame {count} cannot be decoded; the file is damaged there.") from error
         if count != self.facts.frame_count:
             raise MediaError(
                 "damaged",
-                f"{self.path.name} announces {self.facts.frame_count} frames and {count} can be decoded: it is cut short or damaged.",
+                f"{self.name} announces {self.facts.frame_count} frames and {count} can be decoded: it is cut short or damaged.",
             )
+        if interlaced:
+            note = (
+                "It is interlaced: odd and even lines of a picture were taken one after the other. Frames were taken whole, as they are; "
+                "what moves shows a comb. A film with the fields taken apart would be followed better."
+            )
+            self.facts = self.facts.model_copy(update={"notes": (*self.facts.notes, note)})
+
+    def _check_sound(self, picture: VideoFrame, n: int) -> None:
+        facts = self.facts
+        if picture.is_corrupt:
+            raise MediaError("damaged", f"{self.name}: frame {n} is damaged.")
+        if (picture.width, picture.height) != (facts.width, facts.height):
+            size = f"{picture.width} x {picture.height}"
+            raise MediaError(
+                "damaged", f"{self.name}: frame {n} is {size}, the film {facts.width} x {facts.height}; all frames need one size."
+            )
+
+
+def _short(ratio: Fraction) -> Fraction:
+    """A ratio whose numbers have at most six digits; files may hold anything."""
+    near = ratio.limit_denominator(999_999)
+    return near if 0 < near < 1_000_000 and near.numerator < 1_000_000 else Fraction(round(min(max(near, Fraction(1)), Fraction(999_999))))
 
 
 def _matrix(colorspace: int, height: int) -> str:

@@ -31,12 +31,13 @@ class FrameSource(Protocol):
         ...
 
 
-def open_media(path: Path, rate: Fraction | None = None, limits: Limits | None = None) -> Reader:
+def open_media(path: Path, rate: Fraction | None = None, limits: Limits | None = None, name: str | None = None) -> Reader:
     """Open a film file, a folder of numbered stills, or one still.
 
     Parameters
     ----------
     rate : frames per second for stills, which carry none
+    name : what people call it, for sentences; default is the file's own name
 
     Raises
     ------
@@ -46,12 +47,12 @@ def open_media(path: Path, rate: Fraction | None = None, limits: Limits | None =
     if not path.exists():
         raise MediaError("not_found", f"There is no file or folder {path}.")
     if path.is_dir() or path.suffix.lower() in STILL_ENDINGS:
-        return SequenceReader(path, rate, limits)
+        return SequenceReader(path, rate, limits, name)
     if film_format(path) is None:
         raise MediaError(
-            "unsupported", f"{path.name} is not read here. Films are MP4, MOV and MKV; stills are PNG, JPEG, TIFF and OpenEXR."
+            "unsupported", f"{name or path.name} is not read here. Films are MP4, MOV and MKV; stills are PNG, JPEG, TIFF and OpenEXR."
         )
-    return FilmReader(path, limits)
+    return FilmReader(path, limits, name)
 
 
 def verify_media(reader: Reader) -> Iterator[int]:

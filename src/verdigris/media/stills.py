@@ -64,37 +64,37 @@ def _jpeg_size(path: Path) -> tuple[int, int]:
             f.seek(length - 2, 1)
 
 
-def read_still(path: Path, limits: Limits | None = None) -> RgbFrame:
-    """Decode one still.
+def read_still(path: Path, limits: Limits | None = None, name: str | None = None) -> RgbFrame:
+    """Decode one still; `name` is what people call it, for sentences.
 
     Raises
     ------
     MediaError
         `not_found`, `unsupported`, `damaged` or `too_large`.
     """
-    limits = limits or Limits()
+    limits, name = limits or Limits(), name or path.name
     if not path.is_file():
         raise MediaError("not_found", f"There is no file {path}.")
     kind = still_kind(path)
     if kind is None:
-        raise MediaError("unsupported", f"{path.name} is not a still that is read here; PNG, JPEG, TIFF and OpenEXR are.")
+        raise MediaError("unsupported", f"{name} is not a still that is read here; PNG, JPEG, TIFF and OpenEXR are.")
     try:
         width, height = still_size(path, kind)
         if width * height > limits.pixels or max(width, height) > limits.side_px:
-            raise MediaError("too_large", f"{path.name} is {width} x {height} pixels; that is more than is read here.")
-        return _read_exr(path) if kind == "exr" else _read_integers(path, kind)
+            raise MediaError("too_large", f"{name} is {width} x {height} pixels; that is more than is read here.")
+        return _read_exr(path, name) if kind == "exr" else _read_integers(path, kind, name)
     except MediaError:
         raise
     except Exception as error:  # each decoder has its own family of errors
-        raise MediaError("damaged", f"{path.name} cannot be decoded: it is cut short or damaged.") from error
+        raise MediaError("damaged", f"{name} cannot be decoded: it is cut short or damaged.") from error
 
 
-def _read_exr(path: Path) -> RgbFrame:
+def _read_exr(path: Path, name: str) -> RgbFrame:
     with OpenEXR.File(str(path), separate_channels=True) as exr:
         channels = {name: np.asarray(c.pixels, np.float32) for name, c in exr.channels().items()}
     if not {"R", "G", "B"} <= channels.keys():
         if "Y" not in channels:
-            raise MediaError("unsupported", f"{path.name} has no R, G and B channels.")
+            raise MediaError("unsupported", f"{name} has no R, G and B channels.")
         channels = {"R": channels["Y"], "G": channels["Y"], "B": channels["Y"], **channels}
     pixels = np.ascontiguousarray(np.stack([channels[c] for c in "RGB"], axis=2))
     if not np.all(np.isfinite(pixels)):
@@ -103,9 +103,11 @@ def _read_exr(path: Path) -> RgbFrame:
     return RgbFrame(pixels, None if alpha is None else np.clip(alpha, 0, 1), associated=True)
 
 
-def _read_integers(path: Path, kind: str) -> RgbFrame:
+def _read_integers(path: Path, kind: str, name: str) -> RgbFrame:
     if kind == "tiff":
-        data = np.asarray(tifffile.imread(path))
+        # The first page alone: what a file says of further pages and series may name other files.
+        with tifffile.TiffFile(path) as tiff:
+            data = np.asarray(tiff.pages[0].asarray())
     else:
         read = cv2.imdecode(np.fromfile(path, np.uint8), cv2.IMREAD_UNCHANGED)
         if read is None:
@@ -116,7 +118,7 @@ def _read_integers(path: Path, kind: str) -> RgbFrame:
     if data.dtype == np.float32:
         return RgbFrame(np.ascontiguousarray(data[..., :3]), data[..., 3] if data.shape[2] == 4 else None, associated=True)
     if data.ndim != 3 or data.shape[2] not in (3, 4) or data.dtype not in (np.uint8, np.uint16):
-        raise MediaError("unsupported", f"{path.name} has {data.dtype} samples in a layout that is not read here.")
+        raise MediaError("unsupported", f"{name} has {data.dtype} samples in a layout that is not read here.")
     alpha = data[..., 3].astype(np.float32) / np.float32(np.iinfo(data.dtype).max) if data.shape[2] == 4 else None
     return RgbFrame(np.ascontiguousarray(data[..., :3]), alpha)
 
@@ -136,6 +138,10 @@ def list_sequence(folder: Path) -> tuple[list[Path], int]:
     if len(numbered) != len(stills) or len({p.suffix.lower() for p in stills}) > 1:
         raise MediaError("sequence_mixed", f"{folder.name} holds stills of several kinds or with the same number; one sequence a folder.")
     first, last = min(numbered), max(numbered)
+    span = last - first + 1
+    if span > 10 * len(numbered) + 1000:
+        numbers = f"{len(numbered)} stills are numbered from {first} to {last}"
+        raise MediaError("sequence_gap", f"{numbers}: most in between are missing. Check their numbers; one sequence a folder.")
     missing = [n for n in range(first, last + 1) if n not in numbered]
     if missing:
         listed = ", ".join(map(str, missing[:6])) + (" ..." if len(missing) > 6 else "")
@@ -146,13 +152,14 @@ def list_sequence(folder: Path) -> tuple[list[Path], int]:
 class SequenceReader:
     """Reads a folder of numbered stills, or one still as a sequence of one frame."""
 
-    def __init__(self, path: Path, rate: Fraction | None = None, limits: Limits | None = None) -> None:
+    def __init__(self, path: Path, rate: Fraction | None = None, limits: Limits | None = None, name: str | None = None) -> None:
         self._limits = limits or Limits()
-        self.path = path
+        self.path, self.name = path, name or path.name
         self._files, first = (list_sequence(path)) if path.is_dir() else ([path], 0)
         if len(self._files) > self._limits.frames:
-            raise MediaError("too_large", f"{path.name} has more than {self._limits.frames} frames.")
-        one = read_still(self._files[0], self._limits)
+            raise MediaError("too_large", f"{self.name} has more than {self._limits.frames} frames.")
+        self._first = first
+        one = read_still(self._files[0], self._limits, self._said(0))
         self.facts = MediaFacts(
             kind="sequence" if path.is_dir() else "still", width=one.width, height=one.height,
             frame_count=len(self._files), rate=rate, codec=still_kind(self._files[0]) or "",
@@ -173,12 +180,12 @@ class SequenceReader:
     def frame(self, n: int) -> Frame:
         """Frame n, counted from 0."""
         if not 0 <= n < len(self._files):
-            raise MediaError("no_such_frame", f"{self.path.name} has {len(self._files)} frames; frame {n} is beyond its end.")
-        still = read_still(self._files[n], self._limits)
+            raise MediaError("no_such_frame", f"{self.name} has {len(self._files)} frames; frame {n} is beyond its end.")
+        still = read_still(self._files[n], self._limits, self._said(n))
         if (still.width, still.height) != (self.facts.width, self.facts.height):
             raise MediaError(
                 "sequence_mixed",
-                f"{self._files[n].name} is {still.width} x {still.height}, the first still {self.facts.width} x {self.facts.height}.",
+                f"{self._said(n)} is {still.width} x {still.height}, the first still {self.facts.width} x {self.facts.height}.",
             )
         return still
 
@@ -186,6 +193,14 @@ class SequenceReader:
         """Frames from `start` up to, not including, `stop`; `step` is 1 or -1."""
         for n in range(start, stop, step):
             yield self.frame(n)
+
+    def _said(self, n: int) -> str:
+        """What people call still n: by its number, since files may have been renamed on their way here."""
+        return f"{self.name}, number {n + self._first}," if self.path.is_dir() else self.name
+
+    def verified_frames(self) -> Iterator[Frame]:
+        """Every frame in order; MediaError where one is damaged or of another size."""
+        return self.frames(0, len(self._files))
 
     def count_by_decoding(self) -> Iterator[int]:
         """Decode every frame, yielding how many there are so far."""

@@ -14,6 +14,7 @@ from verdigris.core.types import Float32
 from verdigris.media.facts import MediaFacts
 from verdigris.media.frames import Frame, RgbFrame, linear_light, to_integers
 from verdigris.media.stills import write_exr_half, write_still
+from verdigris.media.whole import whole_file
 from verdigris.media.writer import FilmWriter, join_parts
 from verdigris.shot.document import Delivery
 
@@ -25,11 +26,6 @@ T = TypeVar("T")
 
 class Stopped(Exception):
     """The run was asked to stop; what is done is kept."""
-
-
-def unfinished(out: Path) -> Path:
-    """Where a file is written until it is whole."""
-    return out.with_name(f"{out.stem}.unfinished{out.suffix}")
 
 
 def film_parts(count: int, size: int = PART_FRAMES) -> list[tuple[int, int]]:
@@ -55,18 +51,17 @@ def side_by_side(frames: Iterator[T], work: Callable[[T], Frame], threads: int =
 
 def render_part(out: Path, facts: MediaFacts, delivery: Delivery, frames: Iterator[Frame], on_frame: Callable[[], None]) -> None:
     """Encode one part of a film; the file appears under its name only when it is whole."""
-    with FilmWriter(unfinished(out), facts, delivery.crf, delivery.preset) as writer:
+    with whole_file(out) as unfinished, FilmWriter(unfinished, facts, delivery.crf, delivery.preset) as writer:
         for frame in frames:
             writer.write(frame)
             on_frame()
-    unfinished(out).replace(out)
 
 
 def join_film(parts: Sequence[tuple[int, Path]], out: Path, rate: Fraction, plate: Path) -> None:
     """Join the parts of a film, each with its first frame, and pass the plate's sound through; whole or not at all."""
     sound = plate if plate.is_file() and plate.suffix.lower() in (".mp4", ".mov", ".mkv", ".m4v") else None
-    join_parts([p for _, p in parts], [start for start, _ in parts], unfinished(out), rate, sound)
-    unfinished(out).replace(out)
+    with whole_file(out) as unfinished:
+        join_parts([p for _, p in parts], [start for start, _ in parts], unfinished, rate, sound)
 
 
 def still_name(stem: str, number: int, form: str) -> str:
@@ -76,16 +71,16 @@ def still_name(stem: str, number: int, form: str) -> str:
 
 def write_result_still(path: Path, frame: Frame, form: str) -> None:
     """Write one still, PNG (8 or 16 bit as the plate has it) or EXR half linear; whole or not at all."""
-    if isinstance(frame, RgbFrame) and frame.alpha is not None and frame.associated:
-        _write_with_alpha(unfinished(path), frame, frame.alpha, form)
-    elif form == "png":
-        write_still(unfinished(path), frame.rgb_integers())
-    else:
-        light = linear_light(frame)
-        if isinstance(frame, RgbFrame) and frame.alpha is not None and not frame.associated:
-            light = light * frame.alpha[..., None]
-        write_exr_half(unfinished(path), light)
-    unfinished(path).replace(path)
+    with whole_file(path) as unfinished:
+        if isinstance(frame, RgbFrame) and frame.alpha is not None and frame.associated:
+            _write_with_alpha(unfinished, frame, frame.alpha, form)
+        elif form == "png":
+            write_still(unfinished, frame.rgb_integers())
+        else:
+            light = linear_light(frame)
+            if isinstance(frame, RgbFrame) and frame.alpha is not None and not frame.associated:
+                light = light * frame.alpha[..., None]
+            write_exr_half(unfinished, light)
 
 
 def _write_with_alpha(path: Path, frame: RgbFrame, alpha: Float32, form: str) -> None:

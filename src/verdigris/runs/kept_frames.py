@@ -10,6 +10,7 @@ import numpy as np
 
 from verdigris.core.types import AnyArray
 from verdigris.media.frames import Frame, YuvFrame
+from verdigris.media.whole import whole_file
 
 
 def _planes(frame: Frame) -> list[tuple[AnyArray, int, int]]:
@@ -33,10 +34,8 @@ def keep_frame(path: Path, plate: Frame, result: Frame) -> None:
         if len(rows):
             y0, y1, x0, x1 = rows[0], rows[-1] + 1, cols[0], cols[-1] + 1
             kept[f"box{i}"], kept[f"part{i}"] = np.array([x0, y0, x1, y1]), after[y0:y1, x0:x1]
-    unfinished = path.with_suffix(".unfinished")
-    with unfinished.open("wb") as f:
+    with whole_file(path) as unfinished, unfinished.open("wb") as f:
         np.savez(f, **kept)  # type: ignore[arg-type]
-    unfinished.replace(path)
 
 
 def restore_frame(path: Path, plate: Frame) -> Frame:

@@ -19,7 +19,6 @@ from verdigris.runs.handover import (
     render_part,
     side_by_side,
     still_name,
-    unfinished,
     write_result_still,
 )
 from verdigris.runs.held_still import HeldStill
@@ -32,11 +31,34 @@ STILL_FRAMES = "still.json"
 
 def render_key(shot: Shot, tracks: Tracks) -> str:
     """Fingerprint of everything a result is computed from, so that parts of another result are not reused."""
+    return _key(shot.to_json(), tracks)
+
+
+def picture_key(shot: Shot, tracks: Tracks) -> str:
+    """Fingerprint of what a result's pictures depend on: names, settings of following and how it is handed over are left out."""
+    shown = {p.surface for p in shot.placements} | ({shot.delivery.still.surface} if shot.delivery.still else set())
+    plain = shot.model_dump(mode="json", include={"plate", "placements", "occluders"})
+    for occluder in plain["occluders"]:
+        del occluder["name"]
+    used = {"id", "depth", "reference_frame", "corners", "corrections", "reach_frames"}
+    plain["surfaces"] = [x.model_dump(mode="json", include=used) for x in shot.surfaces if x.id in shown]
+    plain["still"] = shot.delivery.model_dump(mode="json", include={"still"})
+    ridden = {o.rides for o in shot.occluders}
+    return _key(plain, {k: v for k, v in tracks.items() if k in shown | ridden})
+
+
+def _key(document: object, tracks: Tracks) -> str:
     told = {
         surface: [(n, None if r.homography is None else r.homography.tolist()) for n, r in sorted(track.items())]
         for surface, track in sorted(tracks.items())
     }
-    return hashlib.sha256(json.dumps([shot.to_json(), told], sort_keys=True).encode()).hexdigest()[:12]
+    return hashlib.sha256(json.dumps([document, told], sort_keys=True).encode()).hexdigest()[:12]
+
+
+def content_name(shot: Shot) -> str:
+    """What is handed over, as part of a file name: the result, or the plate held still on a surface."""
+    still = shot.delivery.still
+    return "result" if still is None else f"held-{still.surface}-{still.how}"
 
 
 class OpenShot:
@@ -150,10 +172,7 @@ class OpenShot:
                     done += 1
                     progress(done, facts.frame_count)
 
-                try:
-                    render_part(part, facts, self.shot.delivery, self.composed(tracks, start, stop, stopping), one_more)
-                finally:
-                    unfinished(part).unlink(missing_ok=True)
+                render_part(part, facts, self.shot.delivery, self.composed(tracks, start, stop, stopping), one_more)
             progress(stop, facts.frame_count)
         join_film(parts, out, facts.rate, self.plate_path)
         for file in work.iterdir():

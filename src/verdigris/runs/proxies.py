@@ -11,6 +11,7 @@ from verdigris.media.errors import MediaError
 from verdigris.media.facts import MediaFacts
 from verdigris.media.frames import Frame, RgbFrame, frame_alpha, resized_rgb8
 from verdigris.media.reader import Reader
+from verdigris.media.whole import sweep_unfinished, whole_file
 
 PROXY_WIDTH = 1280
 JPEG_QUALITY = 90
@@ -39,18 +40,19 @@ def encode_jpeg(rgb: AnyArray, quality: int = JPEG_QUALITY) -> bytes:
 def _write_proxy(path: Path, frame: Frame, facts: MediaFacts) -> None:
     width, height = proxy_size(facts.width, facts.height)
     small = resized_rgb8(frame, width, height)
-    alpha = frame_alpha(frame)
-    unfinished = path.with_suffix(".unfinished")
+    with whole_file(path) as unfinished:
+        unfinished.write_bytes(_encode_proxy(small, frame_alpha(frame)))
+
+
+def _encode_proxy(small: AnyArray, alpha: AnyArray | None) -> bytes:
     if alpha is None:
-        unfinished.write_bytes(encode_jpeg(small))
-    else:
-        reduced = np.clip(cv2.resize(alpha, (width, height), interpolation=cv2.INTER_AREA) * 255 + 0.5, 0, 255)
-        bgra = np.dstack([small[..., ::-1], reduced.astype(np.uint8)])
-        ok, data = cv2.imencode(".png", bgra, [cv2.IMWRITE_PNG_COMPRESSION, 1])
-        if not ok:
-            raise MediaError("cannot_write", "A still could not be encoded.")
-        unfinished.write_bytes(data.tobytes())
-    unfinished.replace(path)
+        return encode_jpeg(small)
+    height, width = small.shape[:2]
+    reduced = np.clip(cv2.resize(alpha, (width, height), interpolation=cv2.INTER_AREA) * 255 + 0.5, 0, 255)
+    ok, data = cv2.imencode(".png", np.dstack([small[..., ::-1], reduced.astype(np.uint8)]), [cv2.IMWRITE_PNG_COMPRESSION, 1])
+    if not ok:
+        raise MediaError("cannot_write", "A still could not be encoded.")
+    return data.tobytes()
 
 
 def write_proxies(reader: Reader, folder: Path, progress: Callable[[int, int], None], stopping: Callable[[], bool]) -> bool:
@@ -64,8 +66,9 @@ def write_proxies(reader: Reader, folder: Path, progress: Callable[[int, int], N
         `damaged` where a frame cannot be decoded.
     """
     folder.mkdir(parents=True, exist_ok=True)
+    sweep_unfinished(folder)
     facts = reader.facts
-    for n, frame in enumerate(reader.frames(0, facts.frame_count)):
+    for n, frame in enumerate(reader.verified_frames()):
         if stopping():
             return False
         path = folder / proxy_name(n, facts.has_alpha)

@@ -25,7 +25,11 @@ Point = tuple[Coordinate, Coordinate]
 Polygon = Annotated[list[Point], Field(min_length=3, max_length=500)]
 Quad = tuple[Point, Point, Point, Point]
 Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9][A-Za-z0-9_-]*$")]
-Name = Annotated[str, Field(min_length=1, max_length=120)]
+# Names are shown and kept as they are: nothing in them that cannot be.
+Name = Annotated[str, Field(min_length=1, max_length=120, pattern=r"^[^\x00-\x1f\x7f]+$")]
+Depth = Annotated[float, Field(ge=-1_000_000, le=1_000_000)]
+Extent = Annotated[float, Field(ge=1, le=4096)]
+FirstFrame = Annotated[int, Field(ge=0, le=999_999_999)]
 FrameIndex = Annotated[int, Field(ge=0, le=1_000_000)]
 Span = tuple[FrameIndex, FrameIndex]
 
@@ -33,14 +37,14 @@ Span = tuple[FrameIndex, FrameIndex]
 class Part(BaseModel):
     """Base of all parts: unknown fields are refused, so that a typing slip is not silently ignored."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True, json_schema_serialization_defaults_required=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False, json_schema_serialization_defaults_required=True)
 
 
 class MediaRef(Part):
     """Where a film or still is: a path beside the document, or the content hash of media in the application."""
 
-    path: str | None = Field(None, description="path, relative to the document")
-    media: str | None = Field(None, description="SHA-256 of the file in the application's media folder")
+    path: str | None = Field(None, max_length=4096, pattern=r"^[^\x00]*$", description="path, relative to the document")
+    media: str | None = Field(None, pattern=r"^[0-9a-f]{64}$", description="SHA-256 of the file in the application's media folder")
     rate: Ratio | None = Field(None, description="frames per second of numbered stills, exact fraction")
 
     @model_validator(mode="after")
@@ -53,7 +57,7 @@ class MediaRef(Part):
 class Plate(MediaRef):
     """The plate, and the number people quote for its first frame."""
 
-    first_frame: int | None = Field(None, ge=0, description="number of the first frame; default from the file")
+    first_frame: FirstFrame | None = Field(None, description="number of the first frame; default from the file")
 
 
 class LensModel(Part):
@@ -158,8 +162,8 @@ class PointKey(Part):
 
     frame: FrameIndex
     at: Point
-    half_size_px: tuple[float, float] | None = Field(None, description="another size of the pattern from this frame on")
-    search_px: tuple[float, float] | None = Field(None, description="another reach of the search from this frame on")
+    half_size_px: tuple[Extent, Extent] | None = Field(None, description="another size of the pattern from this frame on")
+    search_px: tuple[Extent, Extent] | None = Field(None, description="another reach of the search from this frame on")
 
 
 class TrackPoint(Part):
@@ -167,8 +171,8 @@ class TrackPoint(Part):
 
     id: Id
     keys: list[PointKey] = Field(min_length=1, max_length=1000)
-    half_size_px: tuple[float, float] = Field((12.0, 12.0), description="half width and height of the pattern")
-    search_px: tuple[float, float] = Field((40.0, 40.0), description="how far to look, to either side")
+    half_size_px: tuple[Extent, Extent] = Field((12.0, 12.0), description="half width and height of the pattern")
+    search_px: tuple[Extent, Extent] = Field((40.0, 40.0), description="how far to look, to either side")
     motion: Motion = Field("translation", description="whether the pattern may turn, grow, shear")
     against: Against = Field("first", description="matched with its first frame, the one before, or those set by hand")
     left_out: bool = Field(False, description="followed, but drives nothing")
@@ -209,7 +213,7 @@ class Surface(Part):
 
     id: Id
     name: Name
-    depth: float = Field(1, description="lower is nearer the camera")
+    depth: Depth = Field(1, description="lower is nearer the camera")
     reference_frame: FrameIndex = 0
     motion: Motion = "perspective"
     corners: Quad | None = Field(None, description="at the reference frame, plate px, corner order")
@@ -222,9 +226,9 @@ class Surface(Part):
     left_out: list[Span] = Field(default_factory=list, max_length=1000, description="spans of frames whose track is not used")
     calmed: list[CalmedSpan] = Field(default_factory=list, max_length=1000, description="spans that are smoothed by themselves")
     region: Region = Field(default_factory=Region)
-    corrections: list[Correction] = Field(default_factory=list)
+    corrections: list[Correction] = Field(default_factory=list, max_length=20_000)
     reach_frames: int = Field(12, ge=0, le=1000, description="frames over which a correction fades to its neighbours")
-    take: str | None = Field(None, description="id of the chosen take in the application")
+    take: str | None = Field(None, max_length=64, pattern=r"^[A-Za-z0-9-]+$", description="id of the chosen take in the application")
 
     def quad(self) -> Float64 | None:
         """Corners as (4, 2) float64, plate px, or None while they are not placed."""
@@ -247,7 +251,7 @@ class Occluder(Part):
 
     id: Id
     name: Name
-    depth: float = Field(0, description="lower is nearer the camera")
+    depth: Depth = Field(0, description="lower is nearer the camera")
     outline: Literal["straight", "smooth"] = Field("straight", description="polygon, or a smooth closed curve through the points")
     keys: list[ShapeKey] = Field(min_length=1, max_length=5000)
     rides: Id | None = Field(None, description="surface whose movement the outline follows between its keys")

@@ -13,6 +13,7 @@ from verdigris.shot.document import (
     CalmedSpan,
     Correction,
     Delivery,
+    FirstFrame,
     FrameIndex,
     HeldFrame,
     Id,
@@ -75,7 +76,7 @@ class SetPlateFacts(Part):
 
     kind: Literal["set_plate_facts"] = "set_plate_facts"
     rate: Ratio | None = None
-    first_frame: int | None = Field(None, ge=0)
+    first_frame: FirstFrame | None = None
 
     def apply(self, shot: Shot) -> Shot:
         """The next document."""
@@ -225,7 +226,7 @@ class SetDepthOrder(Part):
     """Order everything from the camera to the far end."""
 
     kind: Literal["set_depth_order"] = "set_depth_order"
-    near_to_far: list[Id]
+    near_to_far: list[Id] = Field(max_length=100)
 
     def apply(self, shot: Shot) -> Shot:
         """The next document."""
@@ -270,7 +271,7 @@ class ChooseTake(Part):
 
     kind: Literal["choose_take"] = "choose_take"
     surface: Id
-    take: str | None
+    take: str | None = Field(max_length=64, pattern=r"^[A-Za-z0-9-]+$")
 
     def apply(self, shot: Shot) -> Shot:
         """The next document."""
@@ -334,8 +335,8 @@ class SetMending(Part):
     surface: Id
     smoothing: float = Field(ge=0, le=100)
     carry: bool
-    left_out: list[Span] = Field(default_factory=list)
-    calmed: list[CalmedSpan] = Field(default_factory=list)
+    left_out: list[Span] = Field(default_factory=list, max_length=1000)
+    calmed: list[CalmedSpan] = Field(default_factory=list, max_length=1000)
 
     def apply(self, shot: Shot) -> Shot:
         """The next document; ShotError `shape_refused` for a span that ends before it begins."""

@@ -6,12 +6,14 @@ from contextlib import contextmanager
 from functools import lru_cache
 
 from sqlalchemy import Engine, create_engine, text
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import InterfaceError, OperationalError
 from sqlalchemy.orm import Session
 
 from verdigris.store.errors import StoreError
 
 CHANNEL = "verdigris"
+# PostgreSQL, appendix A: error codes, class 53.
+DISK_FULL = "53100"
 
 
 @lru_cache(maxsize=4)
@@ -31,12 +33,14 @@ def session(url: str) -> Iterator[Session]:
     Raises
     ------
     StoreError
-        `no_database` when it cannot be reached.
+        `no_database` when it cannot be reached, `disk_full` when it has no room to write.
     """
     try:
         with Session(engine(url), expire_on_commit=False) as s, s.begin():
             yield s
-    except OperationalError as error:
+    except (InterfaceError, OperationalError) as error:
+        if getattr(error.orig, "sqlstate", None) == DISK_FULL:
+            raise StoreError("disk_full", "The disk of the database is full. Make room, then do it again; nothing was changed.") from error
         raise StoreError("no_database", "The database cannot be reached. Is the application running (./verdigris start)?") from error
 
 
@@ -47,3 +51,13 @@ def announce(s: Session, kind: str, **ids: object) -> None:
     """
     payload = json.dumps({"kind": kind, **{k: v if isinstance(v, (int, dict)) else str(v) for k, v in ids.items()}})
     s.execute(text("SELECT pg_notify(:channel, :payload)"), {"channel": CHANNEL, "payload": payload})
+
+
+def reachable(url: str) -> bool:
+    """Whether the database answers now."""
+    try:
+        with session(url) as s:
+            s.execute(text("SELECT 1"))
+    except StoreError:
+        return False
+    return True

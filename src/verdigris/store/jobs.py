@@ -41,6 +41,25 @@ def last_jobs_of_shot(s: Session, shot_id: uuid.UUID) -> dict[uuid.UUID, Job]:
     return {j.take_id: j for j in s.scalars(newest.distinct(Job.take_id)) if j.take_id is not None}
 
 
+def open_job_for_media(s: Session, media_hash: str) -> Job | None:
+    """The job that reads some media, if any."""
+    return s.scalar(select(Job).where(Job.media_hash == media_hash, Job.state.in_(OPEN_STATES)).limit(1))
+
+
+def count_death(s: Session, job: Job) -> int:
+    """Note that a worker died over a job; how many did in a row without its getting any further."""
+    job.deaths = job.deaths + 1 if job.done <= job.done_at_death else 1
+    job.done_at_death = job.done
+    return job.deaths
+
+
+def forgive_death(s: Session, job_id: uuid.UUID) -> None:
+    """A worker that is told to end while it works is no sign against the work."""
+    job = s.get(Job, job_id)
+    if job is not None:
+        job.deaths, job.done_at_death = -1, job.done
+
+
 def open_job_for_take(s: Session, take_id: uuid.UUID) -> Job | None:
     """The job that is filling a take, if any."""
     return s.scalar(select(Job).where(Job.take_id == take_id, Job.state.in_(OPEN_STATES)))
@@ -56,16 +75,6 @@ def update_job(s: Session, job_id: uuid.UUID, **values: Any) -> Job:
     s.flush()
     announce(s, "job", job=job_id, state=job.state)
     return job
-
-
-def ask_to_stop(s: Session, job_id: uuid.UUID) -> Job:
-    """Ask a job to stop; one that still waits is stopped at once."""
-    job = get_job(s, job_id)
-    if job.state not in OPEN_STATES:
-        return job
-    if job.state == "waiting":
-        return update_job(s, job_id, stop_asked=True, state="stopped", message="Stopped before it began.")
-    return update_job(s, job_id, stop_asked=True)
 
 
 def get_delivery(s: Session, delivery_id: uuid.UUID) -> Delivery:

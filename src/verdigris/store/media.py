@@ -20,10 +20,12 @@ def ready_facts(s: Session, media_hash: str) -> MediaFacts:
     """Facts of media; StoreError `not_ready` before they are read."""
     media = get_media(s, media_hash)
     if media.facts is None:
-        raise StoreError("not_ready", f"{media.name} is still being read.")
+        raise StoreError(
+            "not_ready", f"{media.name} is still being read." if media.state == "reading" else f"{media.name}: {media.problem}"
+        )
     return MediaFacts.model_validate(media.facts)
 
 
 def list_media(s: Session) -> list[Media]:
-    """All media, newest first."""
-    return list(s.scalars(select(Media).order_by(Media.created.desc())))
+    """All media that are not in the bin, newest first."""
+    return list(s.scalars(select(Media).where(Media.removed.is_(None)).order_by(Media.created.desc())))

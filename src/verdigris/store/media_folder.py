@@ -1,11 +1,13 @@
 """The media folder: everything by content hash or id; names from outside never become paths."""
 
 import hashlib
+import lzma
 import os
 import re
 import shutil
 import tempfile
 import zipfile
+import zlib
 from pathlib import Path
 
 from verdigris.media.errors import MediaError
@@ -22,6 +24,11 @@ class MediaFolder:
 
     def __init__(self, root: Path) -> None:
         self.root = root.resolve()
+
+    def free(self) -> int:
+        """Free room on its disk, bytes."""
+        self.root.mkdir(parents=True, exist_ok=True)
+        return shutil.disk_usage(self.root).free
 
     def incoming(self) -> Path:
         """A new temporary folder for an upload, on the same disk."""
@@ -72,9 +79,27 @@ class MediaFolder:
         temporary.replace(target)
         return True
 
+    def unpack_zip(self, media_hash: str, limits: Limits) -> Path:
+        """The stills of an uploaded zip, unpacked beside it; the zip goes once they are there, and a zip that is refused leaves nothing."""
+        stills = self.source(media_hash, "")
+        if not stills.exists():
+            unpacking = Path(tempfile.mkdtemp(dir=self._blob(media_hash), prefix="unpacking-"))
+            try:
+                unpack_stills(self.source(media_hash, ".zip"), unpacking / "stills", limits)
+                (unpacking / "stills").replace(stills)
+            finally:
+                shutil.rmtree(unpacking, ignore_errors=True)
+        self.source(media_hash, ".zip").unlink(missing_ok=True)
+        return stills
+
     def forget(self, media_hash: str) -> None:
         """Remove some media and everything made from it."""
         shutil.rmtree(self._blob(media_hash), ignore_errors=True)
+
+
+def plain_name(name: str) -> str:
+    """What people call a file, without folders and without characters that cannot be shown or kept."""
+    return "".join(c for c in Path(name.replace("\0", "")).name if c.isprintable())
 
 
 def safe_ending(name: str) -> str:
@@ -132,7 +157,7 @@ def unpack_stills(archive: Path, into: Path, limits: Limits) -> None:
                         if written > limits.bytes:
                             raise MediaError("too_large", f"The zip unpacks to more than {limits.bytes // 2**30} GB.")
                         out.write(chunk)
-    except (zipfile.BadZipFile, RuntimeError, NotImplementedError, EOFError) as error:
+    except (zipfile.BadZipFile, RuntimeError, NotImplementedError, EOFError, zlib.error, lzma.LZMAError, ValueError) as error:
         raise MediaError("damaged", "The zip cannot be unpacked: it is cut short, damaged or locked.") from error
 
 

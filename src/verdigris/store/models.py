@@ -24,6 +24,11 @@ def _now() -> Mapped[dt.datetime]:
     return mapped_column(TIMESTAMP(timezone=True), server_default=func.clock_timestamp())
 
 
+def _removed() -> Mapped[dt.datetime | None]:
+    """When it was put into the bin; None while it is in use."""
+    return mapped_column(TIMESTAMP(timezone=True))
+
+
 class Project(Base):
     """A group of shots."""
 
@@ -31,10 +36,11 @@ class Project(Base):
     id: Mapped[Key] = _key()
     name: Mapped[str] = mapped_column(Text)
     created: Mapped[dt.datetime] = _now()
+    removed: Mapped[dt.datetime | None] = _removed()
 
 
 class Media(Base):
-    """A film, still or sequence, by content hash. `state`: reading, ready."""
+    """A film, still or sequence, by content hash. `state`: reading, ready, stopped, or failed with its `problem`."""
 
     __tablename__ = "media"
     hash: Mapped[str] = mapped_column(String(64), primary_key=True)
@@ -44,7 +50,9 @@ class Media(Base):
     state: Mapped[str] = mapped_column(String(16), default="reading")
     facts: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
     proxies: Mapped[int] = mapped_column(Integer, default=0)
+    problem: Mapped[str] = mapped_column(Text, default="")
     created: Mapped[dt.datetime] = _now()
+    removed: Mapped[dt.datetime | None] = _removed()
 
 
 class ShotRow(Base):
@@ -55,6 +63,7 @@ class ShotRow(Base):
     project_id: Mapped[Key] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), index=True)
     head: Mapped[int] = mapped_column(Integer, default=1)
     created: Mapped[dt.datetime] = _now()
+    removed: Mapped[dt.datetime | None] = _removed()
 
 
 class Revision(Base):
@@ -70,7 +79,7 @@ class Revision(Base):
 
 
 class Take(Base):
-    """One run of following a surface; `key` is the fingerprint of what it was computed from."""
+    """One run of following a surface; `key` is the fingerprint of what it was computed from, `settings` what that was."""
 
     __tablename__ = "takes"
     id: Mapped[Key] = _key()
@@ -81,6 +90,7 @@ class Take(Base):
     reference_frame: Mapped[int] = mapped_column(Integer)
     motion: Mapped[str] = mapped_column(String(16))
     name: Mapped[str] = mapped_column(Text, default="")
+    settings: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     created: Mapped[dt.datetime] = _now()
 
 
@@ -103,7 +113,10 @@ class TakeFrame(Base):
 
 
 class Delivery(Base):
-    """One handing over of a revision. `state`: running, done, failed, stopped."""
+    """One handing over of a revision. `state`: running, done, failed, stopped.
+
+    `content` says what is handed over; `fingerprint` stands for everything its pictures were computed from.
+    """
 
     __tablename__ = "deliveries"
     id: Mapped[Key] = _key()
@@ -114,11 +127,17 @@ class Delivery(Base):
     file: Mapped[str] = mapped_column(Text, default="")
     bytes: Mapped[int] = mapped_column(BigInteger, default=0)
     frames_without_track: Mapped[list[int]] = mapped_column(ARRAY(Integer), default=list)
+    content: Mapped[str] = mapped_column(Text, default="result")
+    fingerprint: Mapped[str] = mapped_column(String(16), default="")
     created: Mapped[dt.datetime] = _now()
 
 
 class Job(Base):
-    """Something long that runs. `state`: waiting, running, done, failed, stopped."""
+    """Something long that runs. `state`: waiting, running, done, failed, stopped.
+
+    `task` is what was put into the queue for it, so that it can be put there again. `deaths` counts workers that died
+    over it one after the other without its getting further than `done_at_death`.
+    """
 
     __tablename__ = "jobs"
     id: Mapped[Key] = _key()
@@ -129,9 +148,23 @@ class Job(Base):
     total: Mapped[int] = mapped_column(Integer, default=0)
     message: Mapped[str] = mapped_column(Text, default="")
     stop_asked: Mapped[bool] = mapped_column(default=False)
+    phase: Mapped[str] = mapped_column(Text, default="")
+    seconds_left: Mapped[float | None] = mapped_column(Float)
+    task: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    deaths: Mapped[int] = mapped_column(Integer, default=0)
+    done_at_death: Mapped[int] = mapped_column(Integer, default=-1)
     shot_id: Mapped[Key | None] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"))
     take_id: Mapped[Key | None] = mapped_column(ForeignKey("takes.id", ondelete="CASCADE"))
     delivery_id: Mapped[Key | None] = mapped_column(ForeignKey("deliveries.id", ondelete="CASCADE"))
     media_hash: Mapped[str | None] = mapped_column(String(64))
     created: Mapped[dt.datetime] = _now()
     finished: Mapped[dt.datetime | None] = mapped_column(TIMESTAMP(timezone=True))
+
+
+class Lease(Base):
+    """Which attempt may write a part of a job: the last that took it up. A worker that was asleep meanwhile may not."""
+
+    __tablename__ = "leases"
+    job_id: Mapped[Key] = mapped_column(ForeignKey("jobs.id", ondelete="CASCADE"), primary_key=True)
+    part: Mapped[int] = mapped_column(Integer, primary_key=True)
+    attempt: Mapped[Key] = mapped_column(Uuid)

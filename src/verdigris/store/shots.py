@@ -3,14 +3,14 @@
 import uuid
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session
 
 from verdigris.shot.document import Shot, parse_shot
 from verdigris.shot.edits import LABELS, Edit, apply_edit
 from verdigris.store.database import announce
 from verdigris.store.errors import StoreError
-from verdigris.store.models import Media, Project, Revision, ShotRow
+from verdigris.store.models import Media, Project, Revision, ShotRow, Take
 
 
 def create_project(s: Session, name: str) -> Project:
@@ -21,9 +21,17 @@ def create_project(s: Session, name: str) -> Project:
     return project
 
 
+def rename_project(s: Session, project_id: uuid.UUID, name: str) -> Project:
+    """Give a project another name."""
+    project = get_project(s, project_id)
+    project.name = name
+    announce(s, "project", project=project_id)
+    return project
+
+
 def list_projects(s: Session) -> list[Project]:
-    """All projects, oldest first."""
-    return list(s.scalars(select(Project).order_by(Project.created)))
+    """All projects that are not in the bin, oldest first."""
+    return list(s.scalars(select(Project).where(Project.removed.is_(None)).order_by(Project.created)))
 
 
 def get_project(s: Session, project_id: uuid.UUID) -> Project:
@@ -47,8 +55,9 @@ def create_shot(s: Session, project_id: uuid.UUID, document: Shot, label: str = 
 
 
 def list_shots(s: Session, project_id: uuid.UUID) -> list[ShotRow]:
-    """Shots of a project, oldest first."""
-    return list(s.scalars(select(ShotRow).where(ShotRow.project_id == project_id).order_by(ShotRow.created)))
+    """Shots of a project that are not in the bin, oldest first."""
+    wanted = select(ShotRow).where(ShotRow.project_id == project_id, ShotRow.removed.is_(None))
+    return list(s.scalars(wanted.order_by(ShotRow.created)))
 
 
 def get_shot(s: Session, shot_id: uuid.UUID, lock: bool = False) -> ShotRow:
@@ -106,7 +115,38 @@ def edit_shot(s: Session, shot_id: uuid.UUID, base: int, edits: list[Edit]) -> R
         document = apply_edit(document, edit, count)
     if document == before:
         return get_revision(s, shot.id, shot.head)
+    _check_references(s, shot, before, document)
     return add_revision(s, shot, document, ", ".join(dict.fromkeys(LABELS[e.kind] for e in edits)))
+
+
+def check_media(s: Session, document: Shot) -> None:
+    """Within the application a document names known media, never paths; StoreError `not_found` if not."""
+    refs = [document.plate, *(p.artwork for p in document.placements)]
+    if any(r.path is not None for r in refs):
+        raise StoreError("not_found", "Media are named by what was brought in, not by a path. Bring the file in first.")
+    known = set(s.scalars(select(Media.hash).where(Media.hash.in_([r.media for r in refs]))))
+    if any(r.media not in known for r in refs):
+        raise StoreError("not_found", "There is no such artwork here. Bring the file in first.")
+
+
+def _check_references(s: Session, shot: ShotRow, before: Shot, after: Shot) -> None:
+    if used_media(after) != used_media(before) or any(p.artwork.path for p in after.placements):
+        check_media(s, after)
+    chosen = {x.id: x.take for x in before.surfaces}
+    for surface in after.surfaces:
+        if surface.take is None or surface.take == chosen.get(surface.id):
+            continue
+        key = _key_or_none(surface.take)
+        take = None if key is None else s.get(Take, key)
+        if take is None or take.shot_id != shot.id or take.surface != surface.id:
+            raise StoreError("not_found", f"{surface.name} has no such take.")
+
+
+def _key_or_none(text: str) -> uuid.UUID | None:
+    try:
+        return uuid.UUID(text)
+    except ValueError:
+        return None
 
 
 def add_revision(s: Session, shot: ShotRow, document: Shot, label: str) -> Revision:
@@ -156,3 +196,10 @@ def used_media(document: Shot) -> set[str]:
     """Content hashes a document names."""
     refs: list[Any] = [document.plate, *(p.artwork for p in document.placements)]
     return {r.media for r in refs if r.media is not None}
+
+
+def shots_with_media(s: Session, media_hash: str) -> list[uuid.UUID]:
+    """Shots any of whose states names some media: what undo may bring back counts as used."""
+    plate = Revision.document["plate"]["media"].astext == media_hash
+    placed = Revision.document["placements"].contains([{"artwork": {"media": media_hash}}])
+    return list(s.scalars(select(Revision.shot_id).where(or_(plate, placed)).distinct()))

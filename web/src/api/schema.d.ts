@@ -40,8 +40,56 @@ export interface paths {
          * @description One project with its shots.
          */
         get: operations["one_project"];
-        put?: never;
+        /**
+         * Call Project
+         * @description Give a project another name.
+         */
+        put: operations["call_project"];
         post?: never;
+        /**
+         * Put Project Away
+         * @description Put a project with its shots into the bin.
+         */
+        delete: operations["put_project_away"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put Project Back
+         * @description Take a project out of the bin.
+         */
+        post: operations["put_project_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Copy Project
+         * @description Copy a project with all its shots; their history stays with the original.
+         */
+        post: operations["copy_project"];
         delete?: never;
         options?: never;
         head?: never;
@@ -82,6 +130,50 @@ export interface paths {
         get: operations["one_shot"];
         put?: never;
         post?: never;
+        /**
+         * Put Shot Away
+         * @description Put a shot into the bin.
+         */
+        delete: operations["put_shot_away"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put Shot Back
+         * @description Take a shot out of the bin.
+         */
+        post: operations["put_shot_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Copy Shot
+         * @description Copy a shot with the takes it uses; its history stays with the original.
+         */
+        post: operations["copy_shot"];
         delete?: never;
         options?: never;
         head?: never;
@@ -685,6 +777,30 @@ export interface paths {
         get: operations["one_media"];
         put?: never;
         post?: never;
+        /**
+         * Put Media Away
+         * @description Put media that no shot shows into the bin.
+         */
+        delete: operations["put_media_away"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/media/{media_hash}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put Media Back
+         * @description Take media out of the bin.
+         */
+        post: operations["put_media_back"];
         delete?: never;
         options?: never;
         head?: never;
@@ -743,6 +859,26 @@ export interface paths {
          * @description A frame at full size, decoded in a process of its own.
          */
         get: operations["frame_at_full_quality"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Removed
+         * @description Everything in the bin, the last removed first.
+         */
+        get: operations["removed"];
         put?: never;
         post?: never;
         delete?: never;
@@ -820,7 +956,7 @@ export interface paths {
         };
         /**
          * Delivery File
-         * @description The delivered film, or stills as a zip.
+         * @description The delivered film, or stills as a zip; of a stopped delivery what was whole by then.
          */
         get: operations["delivery_file"];
         put?: never;
@@ -860,7 +996,7 @@ export interface paths {
         };
         /**
          * Health
-         * @description Whether the web process is up.
+         * @description Whether the web process is up, and which start it belongs to, so that nobody takes another one's answer for it.
          */
         get: operations["health"];
         put?: never;
@@ -1219,6 +1355,11 @@ export interface components {
             /** Frames Without Track */
             frames_without_track: number[];
             /**
+             * Differs
+             * @description the pictures would come out otherwise from how the shot is now
+             */
+            differs: boolean;
+            /**
              * Created
              * Format: date-time
              */
@@ -1313,6 +1454,16 @@ export interface components {
             done: number;
             /** Total */
             total: number;
+            /**
+             * Phase
+             * @description what it does now, in words
+             */
+            phase: string;
+            /**
+             * Seconds Left
+             * @description as far as it can be told yet
+             */
+            seconds_left: number | null;
             /** Message */
             message: string;
             /** Stop Asked */
@@ -1471,6 +1622,16 @@ export interface components {
             done: number;
             /** Total */
             total: number;
+            /**
+             * Phase
+             * @description what it does now, in words
+             */
+            phase: string;
+            /**
+             * Seconds Left
+             * @description as far as it can be told yet
+             */
+            seconds_left: number | null;
             /** Message */
             message: string;
             /** Stop Asked */
@@ -1773,7 +1934,12 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "reading" | "ready";
+            state: "reading" | "ready" | "stopped" | "failed";
+            /**
+             * Problem
+             * @description why it was not read to its end, in words; empty unless stopped or failed
+             */
+            problem: string;
             facts: components["schemas"]["MediaFacts"] | null;
             /** Proxies */
             proxies: number;
@@ -1815,7 +1981,7 @@ export interface components {
         };
         /**
          * NewProject
-         * @description A project to make.
+         * @description A project to make, or its new name.
          */
         NewProject: {
             /** Name */
@@ -2340,6 +2506,31 @@ export interface components {
             kind: "remove_placement";
             /** Surface */
             surface: string;
+        };
+        /**
+         * RemovedView
+         * @description Something in the bin.
+         */
+        RemovedView: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "project" | "shot" | "media";
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Removed
+             * Format: date-time
+             */
+            removed: string;
+            /**
+             * Kept Until
+             * Format: date-time
+             */
+            kept_until: string;
         };
         /**
          * Rename
@@ -3383,6 +3574,132 @@ export interface operations {
             };
         };
     };
+    call_project: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewProject"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    put_project_away: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    put_project_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    copy_project: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     make_shot: {
         parameters: {
             query?: never;
@@ -3431,6 +3748,97 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    put_shot_away: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    put_shot_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    copy_shot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4427,6 +4835,66 @@ export interface operations {
             };
         };
     };
+    put_media_away: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                media_hash: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    put_media_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                media_hash: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MediaView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     proxy: {
         parameters: {
             query?: never;
@@ -4519,6 +4987,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    removed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RemovedView"][];
                 };
             };
         };
