@@ -49,8 +49,9 @@ def disagreements(
     from verdigris.core.tracking.frame_result import FrameResult
     from verdigris.runs.advice import advise_exclusions, disagreement_facts
     from verdigris.runs.errors import RunError
+    from verdigris.runs.pace import SCALE, Pace
     from verdigris.runs.project import OpenShot
-    from verdigris.runs.tracking import follow_surface, looks_to_take
+    from verdigris.runs.tracking import follow_surface
     from verdigris.shot.document import read_shot
 
     document = read_shot(shot)
@@ -61,9 +62,11 @@ def disagreements(
     with OpenShot(document, shot.parent) as opened:
         count = opened.plate.facts.frame_count
         with progress_bar(f"following {one.name}") as progress:
-            for looks, step in enumerate(follow_surface(opened.plate, document, one), 1):
+            pace = Pace(count)
+            for step in follow_surface(opened.plate, document, one):
                 results[step.result.frame] = step.result
-                progress(looks, looks_to_take(looks, count))
+                pace.look(step.again)
+                progress(pace.done, SCALE, pace.phase)
         found = advise_exclusions(opened.plate, document, one, {}, results, first, count - 1 if last is None else last)
     if json:
         print_json([disagreement_facts(d) for d in found])

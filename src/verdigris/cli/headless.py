@@ -65,8 +65,9 @@ def track(
     from verdigris.formats.corners_csv import write_corners_csv
     from verdigris.formats.track_json import make_track, read_tracks, write_tracks
     from verdigris.runs.mending import mended, tied
+    from verdigris.runs.pace import SCALE, Pace
     from verdigris.runs.project import OpenShot
-    from verdigris.runs.tracking import follow_surface, in_depth_order, looks_to_take
+    from verdigris.runs.tracking import follow_surface, in_depth_order
     from verdigris.shot.document import read_shot, tracking_key
 
     if direction not in ("forwards", "backwards", "both"):
@@ -87,20 +88,21 @@ def track(
             if span is not None and one.id not in kept:
                 continue
             half_done = out.with_name(f"{out.name}.{one.id}.{tracking_key(document, one)}.unfinished")
-            results, looks = dict(kept[one.id]) if span else _half_done(half_done), 0
+            results = dict(kept[one.id]) if span else _half_done(half_done)
             frames = count if span is None else span[1] - span[0] + 1
+            pace = Pace(frames, len(results) if span is None else 0)
             fresh: dict[int, FrameResult] = {}
             kept_at = monotonic()
             with stopping() as stop, progress_bar(f"following {one.name}") as progress:
                 for step in follow_surface(opened.plate, document, one, tracks, results, direction, stop, span):  # type: ignore[arg-type]
-                    looks += 1
                     fresh[step.result.frame] = step.result
                     if span is None:
                         results[step.result.frame] = step.result
                         if monotonic() - kept_at > KEEP_SECONDS:
                             _keep(half_done, make_track(one.id, one.reference_frame, results.values()))
                             kept_at = monotonic()
-                    progress(looks, looks_to_take(looks, frames))
+                    pace.look(step.again)
+                    progress(pace.done, SCALE, pace.phase)
                 if stop():
                     if span is None:
                         _keep(half_done, make_track(one.id, one.reference_frame, results.values()))
@@ -167,8 +169,9 @@ def render(
     from verdigris.formats.track_json import read_tracks
     from verdigris.runs.compose import check_ready, frames_without_track
     from verdigris.runs.mending import mended
+    from verdigris.runs.pace import SCALE, Pace
     from verdigris.runs.project import OpenShot
-    from verdigris.runs.tracking import follow_surface, in_depth_order, looks_to_take
+    from verdigris.runs.tracking import follow_surface, in_depth_order
     from verdigris.shot.document import Delivery, StillPicture, read_shot
 
     document = read_shot(shot)
@@ -194,9 +197,11 @@ def render(
                 if one.id in needed:
                     results: dict[int, FrameResult] = {}
                     with progress_bar(f"following {one.name}") as progress:
-                        for looks, step in enumerate(follow_surface(opened.plate, document, one, tracks), 1):
+                        pace = Pace(count)
+                        for step in follow_surface(opened.plate, document, one, tracks):
                             results[step.result.frame] = step.result
-                            progress(looks, looks_to_take(looks, count))
+                            pace.look(step.again)
+                            progress(pace.done, SCALE, pace.phase)
                     tracks[one.id] = mended(one, results)
         check_ready(document, tracks)
         with progress_bar("rendering") as progress:

@@ -5,10 +5,10 @@ import signal
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from typing import Any
+from typing import Any, Protocol
 
 from rich.console import Console
-from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeRemainingColumn
 
 EXIT_CODES = {
     0: "done",
@@ -22,25 +22,37 @@ EXIT_CODES = {
 console = Console(stderr=True, highlight=False)
 
 
-@contextmanager
-def progress_bar(title: str) -> Iterator[Callable[[int, int], None]]:
-    """A bar on a terminal; a line every tenth elsewhere."""
-    if not console.is_terminal:
-        told = -1
+class Tell(Protocol):
+    """Says how far something is, and in words what is being done now."""
 
-        def line(done: int, total: int) -> None:
+    def __call__(self, done: int, total: int, phase: str = "") -> None:
+        """Tell it."""
+        ...
+
+
+@contextmanager
+def progress_bar(title: str) -> Iterator[Tell]:
+    """A bar with the time left on a terminal; a line every tenth elsewhere."""
+    if not console.is_terminal:
+        told = (-1, "")
+
+        def line(done: int, total: int, phase: str = "") -> None:
             nonlocal told
-            tenth = 10 * done // max(1, total)
-            if tenth != told:
-                told = tenth
-                console.print(f"{title}: {done} of {total}")
+            now = (10 * done // max(1, total), phase)
+            if now != told:
+                told = now
+                console.print(f"{title}{', ' + phase if phase else ''}: {100 * done // max(1, total)} %")
 
         yield line
         return
-    columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
+    columns = (TextColumn("{task.description}"), BarColumn(), TaskProgressColumn(), TimeRemainingColumn())
     with Progress(*columns, console=console) as bar:
         task = bar.add_task(title, total=None)
-        yield lambda done, total: bar.update(task, completed=done, total=total)
+
+        def tell(done: int, total: int, phase: str = "") -> None:
+            bar.update(task, completed=done, total=total, description=f"{title}{', ' + phase if phase else ''}")
+
+        yield tell
 
 
 @contextmanager

@@ -76,7 +76,7 @@ def _begin_with_first_steps(s: Session, folder: MediaFolder, document: Shot, sur
     steps = folder.first_steps(document.plate.media) / name
     found = kept_first_steps(steps, direction)
     if found:
-        folder.share_crops(steps, take.id)
+        folder.share_crops(steps, take.id, looks=True)
     for result in found.values():
         write_frame(s, take.id, result)
 

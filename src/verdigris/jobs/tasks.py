@@ -13,10 +13,12 @@ from verdigris.media.facts import Limits, MediaFacts
 from verdigris.media.reader import open_media
 from verdigris.runs.artwork import open_ref
 from verdigris.runs.evidence_crops import keep_evidence
+from verdigris.runs.first_looks import keep_first_look, read_first_looks
 from verdigris.runs.first_steps import name_of_steps, take_first_steps
 from verdigris.runs.near_frames import NearFrames
+from verdigris.runs.pace import SCALE, Pace
 from verdigris.runs.proxies import write_proxies
-from verdigris.runs.tracking import Direction, follow_surface, looks_to_take
+from verdigris.runs.tracking import Direction, follow_surface
 from verdigris.settings import Settings
 from verdigris.shot.document import parse_shot
 from verdigris.store.database import announce, session
@@ -86,7 +88,7 @@ def _keep_proxies(job: RunningJob, media_hash: str, done: int) -> None:
 
 @app.task(retry=WhenAsked(), name="verdigris.jobs.tasks.track", queue="work")
 def track(job_id: str, revision: int, direction: Direction, span: list[int] | None = None) -> None:
-    """Follow a surface; rows and crops are written frame by frame, so a killed run goes on where it was.
+    """Follow a surface; rows, crops and first looks are written frame by frame, so a killed run goes on as if it had not been.
 
     A span begins again after a kill: it is short, and its ends are to meet what is kept.
     """
@@ -109,18 +111,23 @@ def track(job_id: str, revision: int, direction: Direction, span: list[int] | No
         crops = folder.crops(take.id)
         crops.mkdir(parents=True, exist_ok=True)
         wanted = None if span is None else (span[0], span[1])
-        done = len(known) if span is None else 0
+        # Closer looks begin from the first ones, not from what is shown of an earlier attempt's closer looks.
+        begun = {**known, **read_first_looks(crops)} if span is None else known
         with NearFrames(facts, lambda: open_ref(document.plate, Path("/nonexistent"), media), near, surface.reference_frame) as plate:
             count = facts.frame_count
             total = _frames_to_do(count, surface.reference_frame, direction, known) if span is None else span[1] - span[0] + 1
-            for step in follow_surface(plate, document, surface, tracks, known, direction, job.stopping, wanted):
+            pace = Pace(total, len(known) if span is None else 0)
+            for step in follow_surface(plate, document, surface, tracks, begun, direction, job.stopping, wanted):
                 keep_evidence(crops, surface, step)
+                if not step.again and span is None:
+                    keep_first_look(crops, step.result)
                 with session(settings.database_url) as s:
                     job.writing(s)
                     write_frame(s, take.id, step.result, step.points)
+                if step.again or step.result.frame not in known:
+                    pace.look(step.again)
                 known[step.result.frame] = step.result
-                done += 1
-                job.progress(done, looks_to_take(done, total))
+                job.progress(pace.done, SCALE, pace.phase)
         lost = sum(r.status == "lost" for r in known.values())
         return f"{len(known) - lost} frames followed" + (f", {lost} lost." if lost else ".")
 

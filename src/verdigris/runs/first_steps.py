@@ -17,6 +17,7 @@ from verdigris.formats.track_json import make_track, read_tracks, write_tracks
 from verdigris.media.reader import FrameSource
 from verdigris.runs.errors import RunError
 from verdigris.runs.evidence_crops import keep_evidence
+from verdigris.runs.first_looks import keep_first_look
 from verdigris.runs.tracking import Direction, first_steps
 from verdigris.shot.document import Shot, Surface, tracking_key
 
@@ -51,6 +52,7 @@ def take_first_steps(plate: FrameSource, shot: Shot, surface: Surface, folder: P
         results = []
         for step in first_steps(plate, shot, surface):
             keep_evidence(work, surface, step)
+            keep_first_look(work, step.result)
             results.append(step.result)
         write_tracks(work / TRACK, [make_track(surface.id, surface.reference_frame, results)])
         if not has_first_steps(folder):

@@ -14,7 +14,7 @@ from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.core.tracking.optics import Optics
 from verdigris.core.tracking.points import PointResult
 from verdigris.core.tracking.second_look import look_again
-from verdigris.core.tracking.templates import Templates
+from verdigris.core.tracking.templates import Templates, plain
 from verdigris.core.types import Bool
 from verdigris.media.facts import MediaFacts
 from verdigris.media.frames import Frame
@@ -109,11 +109,6 @@ def lens_of_lines(shot: Shot, facts: MediaFacts) -> LensEstimate:
         raise RunError("cannot_follow", str(error), problem="lines") from error
 
 
-def looks_to_take(done: int, frames: int) -> int:
-    """How many looks a run takes, as far as `done` of them tell: whenever all frames had one, they are looked at once more."""
-    return frames * (1 + max(0, done - 1) // frames)
-
-
 def follow_surface(
     reader: FrameSource,
     shot: Shot,
@@ -163,8 +158,11 @@ def follow_surface(
         yield Step(results[start], picture)
     for step in {"forwards": (1,), "backwards": (-1,), "both": (1, -1)}[direction]:
         first = start
-        while first + step in results:
+        # What was followed with the help of templates is followed again, for they are not kept.
+        while (known_next := results.get(first + step)) is not None and (known_next.evidence is None or plain(known_next)):
             first += step
+        for n in range(first + step, reader.facts.frame_count if step == 1 else -1, step):
+            results.pop(n, None)
         history = [results[n] for n in range(start, first + step, step)]
         end = reader.facts.frame_count if step == 1 else -1
         for one in _one_way(reader, shot, surface, tracks, follower, look, history, first, end, step, stop):
@@ -198,10 +196,11 @@ def _follow_span(
     results[reference] = follower.reference_result()
     ways: list[tuple[int, int, int]] = []
     for step, begin, end in ((1, first, last + 1), (-1, last, first - 1)):
-        if direction not in ("both", "forwards" if step == 1 else "backwards"):
-            continue
+        # A span that holds the reference frame is followed from there, whichever way was asked for.
         if first <= reference <= last:
             ways.append((reference, end, step))
+        elif direction not in ("both", "forwards" if step == 1 else "backwards"):
+            continue
         elif begin - step in results and results[begin - step].status != "lost":
             ways.append((begin - step, end, step))
     if not ways:
@@ -255,6 +254,13 @@ def _one_way(
         return
     before: AnalysisPicture | None = None
     templates = Templates(follower)
+    if all(r.evidence is not None for r in history):
+
+        def look_at(n: int) -> tuple[AnalysisPicture, Bool | None]:
+            known = {r.frame: r for r in history if (n - r.frame) * step > 0}
+            return look(reader.frame(n)), unusable_at(shot, surface, tracks, known, n, reader.facts.width, reader.facts.height)
+
+        templates.recall(history, look_at)
     for n, picture in zip(range(first, end, step), reader.frames(first, end, step), strict=False):
         if stop():
             return

@@ -60,11 +60,16 @@ class MediaFolder:
         """Folder of evidence crops of a take."""
         return self.root / "takes" / str(take)
 
-    def share_crops(self, source: Path, target: object) -> None:
-        """Begin a take's evidence with crops that are there already: the same files until they are written anew."""
+    def share_crops(self, source: Path, target: object, looks: bool = False) -> None:
+        """Begin a take's evidence with crops that are there already: the same files until they are written anew.
+
+        Parameters
+        ----------
+        looks : take over what first looks showed as well
+        """
         self.crops(target).mkdir(parents=True, exist_ok=True)
-        for crop in source.glob("*.jpg"):
-            os.link(crop, self.crops(target) / crop.name)
+        for kept in [*source.glob("*.jpg"), *(source.glob("*.npz") if looks else ())]:
+            os.link(kept, self.crops(target) / kept.name)
 
     def delivery(self, delivery: object) -> Path:
         """Folder of a delivery."""

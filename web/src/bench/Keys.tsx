@@ -2,6 +2,7 @@
 import { useEffect } from "react";
 import type { Edit } from "../api/client";
 import { useWork } from "./context";
+import { focusKind, ownerOf, reachedByKeyboard, releaseFocus, watchFocus } from "./keyOwner";
 import { actionOf, type KeyAction, nudgeOf, strideOf } from "./keys";
 import { setTool, toolProblem } from "./tools";
 import { pair } from "./model/geometry";
@@ -18,11 +19,6 @@ import { useShapes } from "./viewer/useShapes";
 const TOOL_KEYS: Partial<Record<KeyAction, Tool>> = { follow: "include", cutOut: "exclude", inFront: "occluder", corners: "corners", point: "point" };
 const STEP_KEYS: Record<string, StepId> = { "1": "prepare", "2": "outline", "3": "track", "4": "inspect", "6": "place", "9": "handover" };
 
-function isTyping(target: EventTarget | null): boolean {
-  const el = target as HTMLElement | null;
-  return !!el?.closest?.("input:not([type=radio]), textarea, [contenteditable], [role=combobox], .ant-select-dropdown, .ant-modal");
-}
-
 export function Keys({ showHelp }: { showHelp: () => void }): null {
   const work = useWork();
   const shapes = useShapes();
@@ -33,16 +29,24 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
   const here = useBench((s) => s.frame);
   const crossing = useCrossing(shapes.corners, step === "outline" ? here === work.surface?.reference_frame : step === "inspect" && !!work.frames?.get(here)?.homography);
 
+  useEffect(watchFocus, []);
   useEffect(() => {
     const { count, take, undo, redo, surface } = work;
     const down = (e: KeyboardEvent) => {
       const state = useBench.getState();
       const { selection, frame } = state;
-      const action = isTyping(e.target) ? null : actionOf(e, state.tool !== "move" || (selection !== null && (selection.kind !== "points" || selection.indices.length > 0)));
+      const kind = focusKind(e.target);
+      if (ownerOf(e.key, kind, reachedByKeyboard()) === "control") {
+        // A field that is done with gives the keys back, once it has taken what was typed.
+        if (kind === "text" && (e.key === "Enter" || e.key === "Escape") && !(e.target instanceof HTMLTextAreaElement)) window.setTimeout(releaseFocus);
+        return;
+      }
+      const action = actionOf(e, state.tool !== "move" || (selection !== null && (selection.kind !== "points" || selection.indices.length > 0)));
       if (action === null) return;
-      // A focused button answers to Space and Enter itself.
-      if ((action === "play" || action === "finish") && (e.target as HTMLElement).closest?.("button, a, [role=radio]")) return;
+      // Before any control hears of it: one that was clicked still has the focus.
       e.preventDefault();
+      e.stopPropagation();
+      if (kind !== "none" && !reachedByKeyboard()) releaseFocus();
       const shape = selection?.kind === "points" ? shapes.shapes.find((s) => s.id === selection.shape) : undefined;
       const points = selection?.kind === "corner" ? shapes.corners : (shape?.points ?? null);
       const known = !!work.frames?.get(frame)?.homography || frame === surface?.reference_frame;
@@ -70,8 +74,8 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
         case "trackBack": return void tracking.start("backwards");
         case "trackBoth": return void tracking.start("both");
         case "again": return void tracking.again([frame, frame]);
-        case "againOn": return frame > 0 ? void tracking.again([frame, count - 1], "forwards") : undefined;
-        case "againBack": return frame < count - 1 ? void tracking.again([0, frame], "backwards") : undefined;
+        case "againOn": return void tracking.again([frame, count - 1], "forwards");
+        case "againBack": return void tracking.again([0, frame], "backwards");
         case "hold": {
           if (!surface || frame === surface.reference_frame || !work.frames?.get(frame)) return;
           const held = surface.held.some((h) => h.frame === frame);
@@ -183,17 +187,10 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
       if (e.key.toLowerCase() === "y") setBench({ flipPatch: false });
       if (e.key.toLowerCase() === "z") setBench({ holdRaw: false });
     };
-    // A control used with the pointer gives the keys back to the Bench; one reached with Tab keeps them.
-    const release = () => {
-      const held = document.activeElement;
-      if (held instanceof HTMLElement && !isTyping(held)) held.blur();
-    };
-    window.addEventListener("pointerup", release);
-    window.addEventListener("keydown", down);
+    window.addEventListener("keydown", down, true);
     window.addEventListener("keyup", up);
     return () => {
-      window.removeEventListener("pointerup", release);
-      window.removeEventListener("keydown", down);
+      window.removeEventListener("keydown", down, true);
       window.removeEventListener("keyup", up);
     };
   }, [crossing, drawing, marks, shapes, showHelp, tracking, work]);

@@ -29,6 +29,8 @@ USUAL_REACH = 0.3
 REACH_GROWTH = 1.5
 # A bend that moves one corner may move every other one by this share of that: where it seems to leave one alone is mere chance.
 SHARED_BEND = 0.4
+# No light changes by more than this; what does is a tile that shows nothing.
+MOST_GAIN = 1e3
 
 
 def seen_box(fit: Fit) -> Float64:
@@ -39,7 +41,9 @@ def seen_box(fit: Fit) -> Float64:
     at = fit.normaliser[0, 0] * fit.samples.ideal[some] + fit.normaliser[:2, 2]
     slope = np.where(fit.weights[some, None] > 0, fit.prediction[some, 1:3], 0.0)
     # What looks flat here, where the reference does not, holds nothing.
-    pull = fit.weights[some] * fit.gain[fit.samples.tiles[some]] ** 2 * np.sum(slope**2, axis=1)
+    gain = np.clip(np.nan_to_num(fit.gain), 0, MOST_GAIN)[fit.samples.tiles[some]]
+    slope = np.nan_to_num(np.clip(slope, -MOST_GAIN, MOST_GAIN).astype(np.float64))
+    pull = fit.weights[some] * gain**2 * np.sum(slope**2, axis=1)
     box = np.zeros((2, 2))
     for axis in (0, 1):
         order = np.argsort(at[:, axis])

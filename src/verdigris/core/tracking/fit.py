@@ -130,6 +130,8 @@ class Fit:
         self.blur = conditions.blur
         self.noise, self.slip = 0.0, 0.0
         self.apart = np.zeros(count, np.bool_)
+        # Not known until samples were weighed against each other, which too few of them never are.
+        self.agreement = np.full(count, np.nan, np.float32)
         self.samples: Samples | None = None
         self._steep: Bool | None = None
         self.placed = placed

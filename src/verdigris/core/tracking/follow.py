@@ -28,6 +28,8 @@ from verdigris.core.tracking.judge import reason_against
 from verdigris.core.tracking.motion import Motion
 from verdigris.core.tracking.optics import STILL, Movement, Optics, flow
 from verdigris.core.tracking.point_evidence import look_at_points, weigh_points
+from verdigris.core.tracking.repetition import UNSURE_PERIODS, Repetition, told_apart
+from verdigris.core.tracking.rim import APART, Rim
 from verdigris.core.tracking.tone import Tone
 from verdigris.core.types import Bool, Float32, Float64, Uint8
 
@@ -168,6 +170,22 @@ class PlaneFollower:
         seen = ReferenceView(self._picture.bytes, self.region, self.corners, self.plane_corners, self.reference_movement)
         return Guesses(seen, self.optics, self.motion, self._finder)
 
+    @cached_property
+    def repetition(self) -> Repetition:
+        """How the plane's pattern repeats, if it does."""
+        return Repetition(self._picture.bytes, self.region)
+
+    @cached_property
+    def rim(self) -> Rim:
+        """The edges of the surface."""
+        return Rim(self._picture.bytes, self.corners)
+
+    def by_its_rim(self) -> "PlaneFollower":
+        """The same surface, followed by its edges alone; see `problem` for whether they can be."""
+        near = self.rim.region(self.region.shape, self.corners, self.region)
+        other = PlaneFollower(self._picture, near, self.corners, self.motion, self.reference_frame, self.optics, self.reference_movement)
+        return other
+
     def reference_result(self) -> FrameResult:
         """The reference frame itself: exact by definition."""
         return FrameResult(
@@ -190,19 +208,26 @@ class PlaneFollower:
         """
         past = [(r.frame, e) for r in history[-12:] if (e := self.evidence_of(r)) is not None]
         hidden = widened(hidden)
-        judged: FrameResult | None = None
+        judged, apart = None, None
         pictures = KeptPictures(now.values)
         # After a lost frame only finding again can help.
         for start in self.guesses.of(frame, before.bytes, now.bytes, past) if history[-1].status != "lost" else ():
             judged = self._refine(frame, pictures, start, past, hidden, thorough)
             if judged.status == "followed":
-                return judged
+                judged = self._at_its_place(judged, now, pictures, past, hidden, thorough)
+                if judged.status == "followed":
+                    return judged
+                apart = apart or judged
         found = self.guesses.find(frame, now.bytes, past)
         if found is not None:
             again = self._refine(frame, pictures, found, past, hidden, thorough)
             if again.status == "followed":
+                again = self._at_its_place(again, now, pictures, past, hidden, thorough)
+                apart = apart or again
+            if again.status == "followed":
                 return again
-        return judged or lost(frame, 0.0, "Nothing in this frame looks like the region at the reference frame.")
+        # What was found but is not to be believed says more than what was not found at all.
+        return apart or judged or lost(frame, 0.0, "Nothing in this frame looks like the region at the reference frame.")
 
     def settle(
         self, frame: int, now: AnalysisPicture, results: Mapping[int, FrameResult], hidden: Bool | None, trust: Float64 | None = None,
@@ -261,10 +286,71 @@ class PlaneFollower:
             if (best.residual_px or 0.0) > ODD_SLIP_PX * good and times > max(ODD_COST * best.evidence.good, USUAL_COST):
                 reason = f"The picture disagrees {times:.1f} times as much as around here: something else is seen."
                 best = lost(frame, best.share_used, reason)
+        if best is not None and best.evidence is not None and self.repetition.repeats:
+            # Looked at again, a frame may not change its place in a pattern that repeats; what was lost must be told from all others.
+            if own is not None and self._periods_between(own.pose, best.evidence.pose) > UNSURE_PERIODS:
+                best = known
+            elif own is None:
+                best = self._at_its_place(best, now, pictures, [], hidden, thorough)
         # Margin and all: frames that went astray together through each other are sure of everything but that.
         if known.through is not None and worst_of(best) > worst_of(known):
             return known
         return best or known
+
+    def _at_its_place(
+        self, found: FrameResult, now: AnalysisPicture, pictures: KeptPictures, past: list[tuple[int, Evidence]], hidden: Bool | None,
+        thorough: bool,
+    ) -> FrameResult:  # fmt: skip
+        """A result, lost where the surface's edges do not go with it; in a pattern that repeats, moved to the place that fits best.
+
+        Where places fit alike, even movement decides, as long as it leaves no other one in question; else it is lost.
+        """
+        if found.homography is None or found.evidence is None:
+            return found
+        if self.rim.stayed_behind(now.bytes, found.homography, hidden):
+            return lost(found.frame, found.share_used, APART)
+        if not self.repetition.repeats:
+            return found
+        shifts = self.repetition.rivals(now.bytes, found.homography, hidden)
+        if not shifts:
+            return found
+        best, left, others = found, self.repetition.unexplained(now.bytes, found.homography, hidden), []
+        for shift in shifts:
+            moved = np.array([[1, 0, shift[0]], [0, 1, shift[1]], [0, 0, 1.0]])
+            rival = self._refine(found.frame, pictures, Start(found.evidence.pose @ moved), past, hidden, thorough)
+            there = rival.homography if rival.status == "followed" else None
+            # A place that cannot be refined, or goes back to where it came from, still counts as it is.
+            if there is None or rival.evidence is None or self._periods_between(found.evidence.pose, rival.evidence.pose) < UNSURE_PERIODS:
+                others.append(self.repetition.unexplained(now.bytes, found.homography @ moved, hidden))
+                continue
+            leaves = self.repetition.unexplained(now.bytes, there, hidden)
+            others.append(max(left, leaves))
+            if leaves < left:
+                best, left = rival, leaves
+        continues = best.evidence is not None and self._continues(best.frame, best.evidence.pose, past)
+        if all(told_apart(left, other, jumped=not continues) for other in others):
+            return best
+        # From one frame alone nobody knows how it moves: a whole period in between would look the same.
+        if len(past) > 1 and self._continues(found.frame, found.evidence.pose, past):
+            return found
+        period = self.repetition.period or 0.0
+        return lost(found.frame, found.share_used, f"The pattern repeats every {period:.0f} px, and fits here at several places.")
+
+    def _continues(self, frame: int, pose: Float64, past: list[tuple[int, Evidence]]) -> bool:
+        """Whether a pose is where even movement leads, by less than would leave another place of the pattern in question."""
+        if not past or abs(past[-1][0] - frame) != 1:
+            return False
+        last = past[-1][1].pose
+        expected = last
+        if len(past) > 1 and abs(past[-1][0] - past[-2][0]) == 1:
+            expected = normalised(last @ np.linalg.inv(past[-2][1].pose) @ last)
+        return self._periods_between(expected, pose) < UNSURE_PERIODS
+
+    def _periods_between(self, a: Float64, b: Float64) -> float:
+        """How far apart two poses put the plane, in periods of its pattern."""
+        there = apply_homography(np.asarray(np.linalg.solve(a, b), np.float64), self.plane_corners)
+        away = float(np.linalg.norm((there - self.plane_corners).mean(axis=0)))
+        return away / (self.repetition.period or np.inf)
 
     def stands_out(self, frame: int, results: Mapping[int, FrameResult]) -> bool:
         """Whether a frame leaves much more than those around it do."""

@@ -9,6 +9,7 @@ from verdigris.core.tracking.consensus import find_parties, went_astray
 from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
 from verdigris.core.tracking.frame_result import FrameResult, lost
 from verdigris.core.tracking.optics import Movement, flow
+from verdigris.core.tracking.rim import APART
 from verdigris.core.tracking.sharper_frame import makes_surer, sharper_frame
 from verdigris.core.tracking.templates import with_their_templates
 from verdigris.core.types import Bool, Float64
@@ -42,6 +43,22 @@ def look_again(
     stop : asked between frames
     only : the frames to look at again; by default all
     """
+    whole, apart = follower, any(r.status == "lost" and r.reason == APART for r in known.values())
+    results = dict(known)
+    for better in _all_looks(follower, known, picture, pictures, hidden, lens, readout, stop, only, apart):
+        results[better.frame] = better
+        yield better
+    if apart and not stop():
+        yield from _held_by_edges(whole, results, pictures, hidden)
+
+
+def _all_looks(
+    follower: PlaneFollower, known: Mapping[int, FrameResult], picture: Callable[[int], AnalysisPicture],
+    pictures: Callable[[int, int], Iterable[AnalysisPicture]], hidden: Callable[[int, Mapping[int, FrameResult]], Bool | None],
+    lens: bool, readout: bool, stop: Callable[[], bool], only: range | None, apart: bool,
+) -> Iterator[FrameResult]:  # fmt: skip
+    if apart and only is None:
+        follower, known = yield from _by_its_rim(follower, known, picture, hidden, stop)
     follower, results = yield from _looked_again(follower, known, picture, pictures, hidden, lens, readout, stop, only)
     # A span alone stays with the reference that the rest was compared with.
     if not stop() and only is None:
@@ -50,6 +67,43 @@ def look_again(
             yield better
     if not stop():
         yield from (r for r in with_their_templates(follower, results) if only is None or r.frame in only)
+
+
+def _held_by_edges(
+    follower: PlaneFollower, results: Mapping[int, FrameResult], pictures: Callable[[int, int], Iterable[AnalysisPicture]],
+    hidden: Callable[[int, Mapping[int, FrameResult]], Bool | None],
+) -> Iterator[FrameResult]:  # fmt: skip
+    """Frames that the surface's edges do not agree with, as lost: in a run in which the picture inside is known to move by itself."""
+    first, end = min(results), max(results) + 1
+    for n, now in zip(range(first, end), pictures(first, end), strict=False):
+        r = results.get(n)
+        if r is None or r.homography is None or n == follower.reference_frame:
+            continue
+        if not follower.rim.goes_along(now.bytes, r.homography, hidden(n, results)):
+            yield lost(n, r.share_used, APART)
+
+
+def _by_its_rim(
+    follower: PlaneFollower, known: Mapping[int, FrameResult], picture: Callable[[int], AnalysisPicture],
+    hidden: Callable[[int, Mapping[int, FrameResult]], Bool | None], stop: Callable[[], bool],
+) -> Generator[FrameResult, None, tuple[PlaneFollower, Mapping[int, FrameResult]]]:  # fmt: skip
+    """Where a picture inside the surface was seen to move by itself, follow all frames anew by the surface's edges alone.
+
+    What is not found by them stays lost, and says why.
+    """
+    rim = follower.by_its_rim()
+    if rim.problem is not None:
+        return follower, known
+    results = {follower.reference_frame: rim.reference_result()}
+    for step in (1, -1):
+        n = follower.reference_frame + step
+        while n in known and not stop():
+            history = [results[k] for k in sorted(results, reverse=step < 0) if (n - k) * step > 0]
+            found = rim.step(n, picture(n - step), picture(n), history, hidden(n, results), thorough=False)
+            results[n] = found if found.status != "lost" else lost(n, found.share_used, APART)
+            yield results[n]
+            n += step
+    return rim, results
 
 
 def _looked_again(

@@ -6,7 +6,7 @@ from a frame that was sure a little before. Such a frame carries the doubt of it
 the reference is tried at every frame.
 """
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import cv2
@@ -78,13 +78,26 @@ class Templates:
         if last.through is not None:
             return self._go_on(frame, before, now, history, hidden)
         result = self._follower.step(frame, before, now, history, hidden, thorough=False)
-        if doubt_of(result) < UNSURE_PX or agrees(result):
+        if plain(result):
             self._offer(result, now, hidden)
             return result
         # What was lost as it was at the reference is found again as it was there.
         if last.corners is None and self._held is None:
             return result
         return _surer(result, self._through(frame, before, now, history, hidden))
+
+    def recall(self, history: Sequence[FrameResult], look_at: Callable[[int], tuple[AnalysisPicture, Bool | None]]) -> None:
+        """Take up frames that were followed before, the reference first, all of them `plain`: as if they had been followed now.
+
+        Parameters
+        ----------
+        look_at : frame -> its analysis picture and what is hidden there; asked for the few that may become templates
+        """
+        offered: list[FrameResult] = []
+        for r in history[1:]:
+            if agrees(r) and doubt_of(r) <= SURE_PX and not (offered and abs(offered[-1].frame - r.frame) < SPACING):
+                offered.append(r)
+        self._candidates = [_Candidate(r, *look_at(r.frame)) for r in offered[-2:]]
 
     def _go_on(
         self, frame: int, before: AnalysisPicture, now: AnalysisPicture, history: list[FrameResult], hidden: Bool | None
@@ -221,6 +234,11 @@ def _moved_along(follower: PlaneFollower, result: FrameResult, template: FrameRe
     bare = replace(result, homography=h, corners=corners, sigma_px=sigma, evidence=None)
     evidence = follower.evidence_of(bare)
     return replace(bare, evidence=None if evidence is None else replace(evidence, template=template.corners))
+
+
+def plain(result: FrameResult) -> bool:
+    """Whether a frame was followed without asking any template."""
+    return result.through is None and (doubt_of(result) < UNSURE_PX or agrees(result))
 
 
 def agrees(result: FrameResult) -> bool:

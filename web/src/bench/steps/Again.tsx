@@ -21,13 +21,13 @@ export function Again() {
       <Field label="Again" hint="Follows frames once more, led in from those beside them; the rest is kept, the old take as well">
         <span className="row">
           <Tooltip title="From here back to the start: Shift+R">
-            <Button size="small" onClick={() => void again([0, frame], "backwards")} disabled={frame === count - 1} aria-label="again from here back">‹ here</Button>
+            <Button size="small" onClick={() => void again([0, frame], "backwards")} aria-label="again from here back">‹ here</Button>
           </Tooltip>
           <Tooltip title="This frame alone: A">
             <Button size="small" onClick={() => void again([frame, frame])} data-testid="again-frame">this</Button>
           </Tooltip>
           <Tooltip title="From here on to the end: R">
-            <Button size="small" onClick={() => void again([frame, count - 1], "forwards")} disabled={frame === 0} aria-label="again from here on">here ›</Button>
+            <Button size="small" onClick={() => void again([frame, count - 1], "forwards")} aria-label="again from here on">here ›</Button>
           </Tooltip>
         </span>
       </Field>

@@ -1,0 +1,209 @@
+"""Patterns that repeat: a plane that looks like itself when it is shifted fits a frame at several places.
+
+How well the reference fits itself is measured once. Where it does, every place that is found in a frame is held against the
+places beside it, over the region and what surrounds it: what is not periodic, the pattern's end among it, tells them apart.
+
+References
+----------
+Padfield, Masked object registration in the Fourier domain, IEEE Trans. Image Processing 21(5), 2012: Eqs. 13-18.
+"""
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from verdigris.core.geometry.homography import apply_homography
+from verdigris.core.types import Bool, Float32, Float64, Uint8
+
+Spectrum = NDArray[np.complex128]
+# The region is looked at with at most so many px to a side.
+SIDE_PX = 160
+# What surrounds the region is looked at as well, by this share of its size.
+AROUND = 0.25
+# A pattern repeats where it fits itself as well as this, apart from where it has not yet become another (px of the small picture).
+FITS_ITSELF, LEAST_SHIFT_PX = 0.55, 4
+# Share of the region that two places have to have in common to be compared.
+LEAST_OVERLAP = 0.3
+# A place is told from another one when what the other leaves unexplained is more by this factor, and by this much.
+TELLS_TIMES, TELLS = 1.5, 0.002
+# So much is asked where the plane did not come there by even movement.
+JUMPED_TIMES, JUMPED = 3.0, 0.01
+# Before it is looked at closely, another place may fit worse by this factor and this much; so many of them get a look.
+MAY_TIMES, MAY, MOST_RIVALS = 4.0, 0.05, 3
+# Slow changes of brightness say nothing of places: they are taken out, at this share of the small picture's size.
+SLOW = 0.12
+# A frame that is this far, in periods, from where it was expected to be is no sure continuation.
+UNSURE_PERIODS = 0.25
+
+
+class Repetition:
+    """How a plane repeats, as its reference frame shows it.
+
+    Parameters
+    ----------
+    picture : (H, W) uint8, the reference frame
+    region : (H, W) bool, pixels that move with the plane
+    """
+
+    def __init__(self, picture: Uint8, region: Bool) -> None:
+        ys, xs = np.flatnonzero(region.any(axis=1)), np.flatnonzero(region.any(axis=0))
+        low = np.array([xs[0], ys[0]], np.float64)
+        size = np.array([xs[-1] + 1, ys[-1] + 1]) - low
+        self.scale = float(min(1.0, SIDE_PX / size.max()))
+        rim = AROUND * size
+        # Small picture from reference: shifted so that a rim lies around the region, then scaled.
+        self._small_from_reference = np.array(
+            [[self.scale, 0, self.scale * (rim[0] - low[0])], [0, self.scale, self.scale * (rim[1] - low[1])], [0, 0, 1]]
+        )
+        width, height = (int(np.ceil(v)) for v in self.scale * (size + 2 * rim))
+        self._size = (width, height)
+        self._inside = warped_small(region.astype(np.uint8) * 255, self._small_from_reference, self._size) > 127
+        seen = warped_small(np.full(picture.shape, 255, np.uint8), self._small_from_reference, self._size) > 254
+        self._reference, self._mask = self._even(warped_small(picture, self._small_from_reference, self._size)), seen
+        around = cv2.dilate(self._inside.astype(np.uint8), np.ones((2 * int(self.scale * rim.min()) + 1,) * 2, np.uint8)) > 0
+        self._around = around & seen
+        self.period = self._shortest_period()
+
+    @property
+    def repeats(self) -> bool:
+        """Whether the region fits itself at another place."""
+        return self.period is not None
+
+    def _even(self, small: Uint8) -> Float32:
+        values = small.astype(np.float32)
+        return values - cv2.GaussianBlur(values, (0, 0), max(3.0, SLOW * max(self._size)))
+
+    def _shortest_period(self) -> float | None:
+        fits = masked_correlation(self._reference, self._inside, self._reference, self._inside)
+        peaks = _peaks(fits, FITS_ITSELF)
+        # The middle of it is the place itself; another one begins where it has been worse in between.
+        far = [float(np.hypot(*p)) for p in peaks if np.hypot(*p) >= LEAST_SHIFT_PX and _dips(fits, p)]
+        return min(far) / self.scale if far else None
+
+    def rivals(self, now: Uint8, frame_from_reference: Float64, hidden: Bool | None = None) -> list[Float64]:
+        """Other places of a frame where the plane may be as well, the likeliest first.
+
+        Parameters
+        ----------
+        now : (H, W) uint8, the frame
+        frame_from_reference : (3, 3) where the plane was found, plate px
+        hidden : (H, W) bool of what something nearer covers, or None
+
+        Returns
+        -------
+        (2,) shifts on the reference, plate px, to places that nobody can rule out without a closer look
+        """
+        if self.period is None:
+            return []
+        frame, there = self._seen(now, frame_from_reference, hidden)
+        fits = masked_correlation(self._reference, self._around, frame, there)
+        left = 1 - self._agreement(frame, there)
+        near, middle = max(LEAST_SHIFT_PX // 2, 0.3 * self.period * self.scale), np.array(fits.shape) // 2
+        others = [p for p in _peaks(fits, 1 - MAY_TIMES * left - MAY) if np.hypot(*p) > near]
+        others.sort(key=lambda p: -float(fits[middle[0] + p[1], middle[1] + p[0]]))
+        return [_between(fits, p) / self.scale for p in others[:MOST_RIVALS]]
+
+    def unexplained(self, now: Uint8, frame_from_reference: Float64, hidden: Bool | None = None) -> float:
+        """What a place leaves unexplained of the region and what surrounds it, 0..2; parameters as for `rivals`."""
+        return 1 - self._agreement(*self._seen(now, frame_from_reference, hidden))
+
+    def _seen(self, now: Uint8, frame_from_reference: Float64, hidden: Bool | None) -> tuple[Float32, Bool]:
+        """A frame as it would look at the reference, small, and which of it is seen."""
+        small_from_frame = self._small_from_reference @ np.linalg.inv(frame_from_reference)
+        shown = np.full(now.shape, 255, np.uint8) if hidden is None else np.where(hidden, 0, 255).astype(np.uint8)
+        there = warped_small(shown, small_from_frame, self._size, border=0) > 254
+        return self._even(warped_small(now, small_from_frame, self._size)), there
+
+    def _agreement(self, frame: Float32, there: Bool) -> float:
+        """Correlation with the reference over the region and what surrounds it, as far as it is seen."""
+        both = self._around & there
+        if both.sum() < max(20.0, LEAST_OVERLAP * self._around.sum()):
+            return 0.0
+        a, b = self._reference[both], frame[both]
+        a, b = a - a.mean(), b - b.mean()
+        return float((a @ b) / max(float(np.sqrt((a @ a) * (b @ b))), 1e-9))
+
+
+def told_apart(left: float, other: float, jumped: bool) -> bool:
+    """Whether a place that leaves so much unexplained is told from another one that leaves more."""
+    return other > JUMPED_TIMES * left + JUMPED if jumped else other > TELLS_TIMES * left + TELLS
+
+
+def masked_correlation(fixed: Float32, fixed_mask: Bool, moving: Float32, moving_mask: Bool) -> Float64:
+    """Correlation of two pictures where both masks have pixels, for every whole shift of the second against the first.
+
+    Parameters
+    ----------
+    fixed, moving : (H, W) float32 of one size
+    fixed_mask, moving_mask : (H, W) bool
+
+    Returns
+    -------
+    (2 H - 1, 2 W - 1) float64, -1..1; the middle is no shift, and at (row, col) from it the second picture's content lies col px
+    to the right and row px below where the first has it. 0 where too little is in common.
+    """
+    height, width = fixed.shape
+    shape = (2 * height - 1, 2 * width - 1)
+    padded = (cv2.getOptimalDFTSize(shape[0]), cv2.getOptimalDFTSize(shape[1]))
+    f, fm = np.where(fixed_mask, fixed, 0).astype(np.float64), fixed_mask.astype(np.float64)
+    m, mm = np.where(moving_mask, moving, 0).astype(np.float64), moving_mask.astype(np.float64)
+
+    def spectrum(a: Float64) -> Spectrum:
+        return np.fft.rfft2(a, padded)
+
+    def product(a: Spectrum, b: Spectrum) -> Float64:
+        full = np.fft.irfft2(np.conj(a) * b, padded)
+        return np.asarray(np.roll(full, (height - 1, width - 1), axis=(0, 1))[: shape[0], : shape[1]])
+
+    sf, sfm, sm, smm = spectrum(f), spectrum(fm), spectrum(m), spectrum(mm)
+    count = np.maximum(product(sfm, smm), 1e-6)
+    f_sum, m_sum = product(sf, smm), product(sfm, sm)
+    top = product(sf, sm) - f_sum * m_sum / count
+    f_var = product(spectrum(f**2), smm) - f_sum**2 / count
+    m_var = product(sfm, spectrum(m**2)) - m_sum**2 / count
+    bottom = np.sqrt(np.maximum(f_var, 0) * np.maximum(m_var, 0))
+    usable = (count > LEAST_OVERLAP * fm.sum()) & (bottom > 1e-6 * max(float(bottom.max()), 1e-9))
+    return np.where(usable, np.clip(top / np.maximum(bottom, 1e-12), -1, 1), 0.0)
+
+
+def warped_small(picture: Uint8, small_from_picture: Float64, size: tuple[int, int], border: int | None = None) -> Uint8:
+    """A picture as the small one shows it, reduced by area where it is made much smaller."""
+    # OpenCV has pixel centres at whole numbers.
+    half = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1]])
+    middle = np.array([[size[0] / 2, size[1] / 2], [size[0] / 2 + 1, size[1] / 2]])
+    step = float(np.linalg.norm(np.diff(apply_homography(np.asarray(np.linalg.inv(small_from_picture), np.float64), middle), axis=0)))
+    soft = cv2.GaussianBlur(picture, (0, 0), 0.4 * step) if step > 1.5 else picture
+    mode = cv2.BORDER_REPLICATE if border is None else cv2.BORDER_CONSTANT
+    return np.asarray(cv2.warpPerspective(soft, np.linalg.inv(half) @ small_from_picture @ half, size, borderMode=mode), np.uint8)
+
+
+def _between(fits: Float64, shift: tuple[int, int]) -> Float64:
+    """Where a correlation is highest beside a whole shift (x, y), by a parabola each way."""
+    middle = np.array(fits.shape) // 2
+    row, col = middle[0] + shift[1], middle[1] + shift[0]
+    at = np.array(shift, np.float64)
+    for axis, (dr, dc) in enumerate(((0, 1), (1, 0))):
+        if not (0 < row < fits.shape[0] - 1 and 0 < col < fits.shape[1] - 1):
+            continue
+        before, here, after = fits[row - dr, col - dc], fits[row, col], fits[row + dr, col + dc]
+        bend = before - 2 * here + after
+        if bend < 0:
+            at[axis] += float(np.clip(0.5 * (before - after) / bend, -0.5, 0.5))
+    return at
+
+
+def _peaks(fits: Float64, least: float) -> list[tuple[int, int]]:
+    """Shifts (x, y) at which a correlation is highest around, and higher than some value."""
+    highest = cv2.dilate(fits, np.ones((5, 5), np.uint8))
+    rows, cols = np.nonzero((fits >= highest) & (fits > least))
+    middle = np.array(fits.shape) // 2
+    return [(int(c - middle[1]), int(r - middle[0])) for r, c in zip(rows, cols, strict=True)]
+
+
+def _dips(fits: Float64, shift: tuple[int, int]) -> bool:
+    """Whether a correlation falls well below both ends on the way from no shift to some shift."""
+    middle, steps = np.array(fits.shape) // 2, max(abs(shift[0]), abs(shift[1]))
+    way = np.linspace(0, 1, steps + 1)[1:-1]
+    rows = np.round(middle[0] + way * shift[1]).astype(int)
+    cols = np.round(middle[1] + way * shift[0]).astype(int)
+    return bool(len(way) and fits[rows, cols].min() < 0.5 * fits[middle[0] + shift[1], middle[1] + shift[0]])
