@@ -8,13 +8,15 @@ from verdigris.core.light.yuv import YuvCoding
 from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.media.frames import RgbFrame, YuvFrame
 from verdigris.media.reader import open_media
+from verdigris.media.whole import whole_file
 from verdigris.runs.errors import RunError
-from verdigris.runs.handover import Stopped, film_parts, side_by_side, still_name, unfinished
+from verdigris.runs.handover import Stopped, film_parts, side_by_side, still_name
 from verdigris.runs.kept_frames import keep_frame, restore_frame
+from verdigris.runs.pace import SCALE, Pace
 from verdigris.runs.preview import Preview
 from verdigris.runs.project import OpenShot, render_key
 from verdigris.runs.proxies import ProxyReader, proxy_size, write_proxies
-from verdigris.runs.tracking import follow_surface, in_depth_order, looks_to_take
+from verdigris.runs.tracking import follow_surface, in_depth_order
 from verdigris.shot.document import Delivery, MediaRef, Placement, Plate, Region, Shot, Surface
 
 
@@ -39,9 +41,17 @@ def tracks(plate) -> dict[str, dict[int, FrameResult]]:
     return {"s": {n: FrameResult(n, "followed", h, plate.corners_at(n), np.full(4, 0.1), 0.1, 1.0) for n, h in enumerate(plate.truth)}}
 
 
-def test_progress_does_not_stand_at_its_end_while_frames_are_looked_at_again():
-    told = [looks_to_take(done, 28) for done in (1, 28, 29, 56, 57)]
-    assert told == [28, 28, 56, 56, 84]
+def test_progress_keeps_one_scale_never_goes_back_and_never_stands_at_its_end():
+    pace, told = Pace(28), []
+    for look in range(200):
+        pace.look(again=look >= 28)
+        told.append((pace.done, pace.phase))
+    done = [d for d, _ in told]
+    assert done == sorted(done)
+    assert done[27] == 400
+    assert 900 < done[120] < SCALE
+    assert {p for _, p in told[:28]} == {"first look"}
+    assert {p for _, p in told[28:]} == {"closer look"}
 
 
 def test_following_begins_at_the_reference_frame_and_goes_both_ways(folder, shot, plate):
@@ -139,7 +149,18 @@ def test_names_of_parts_and_stills(tmp_path):
     assert film_parts(130, 60) == [(0, 60), (60, 120), (120, 130)]
     assert still_name("kiosk", 1001, "png") == "kiosk.1001.png"
     assert still_name("kiosk", 7, "exr") == "kiosk.0007.exr"
-    assert unfinished(tmp_path / "a.mp4").suffix == ".mp4"
+
+
+def test_a_file_that_could_not_be_finished_leaves_nothing(tmp_path):
+    def write() -> None:
+        with whole_file(tmp_path / "a.mp4") as unfinished:
+            assert unfinished.suffix == ".mp4"
+            unfinished.write_bytes(b"half")
+            raise OSError("no room")
+
+    with pytest.raises(OSError, match="no room"):
+        write()
+    assert not list(tmp_path.glob("*.mp4"))
 
 
 @pytest.mark.parametrize("coding", [None, YuvCoding("bt709", False, 8, 1, 1), YuvCoding("bt709", False, 10, 0, 0)])

@@ -72,6 +72,8 @@ class TakeView(BaseModel):
     motion: str
     reference_frame: int
     stale: bool = Field(description="computed from something else than what the document says now")
+    changed: list[str] = Field(description="what of its settings is otherwise now, in words")
+    restorable: bool = Field(description="its settings were kept, and can be brought back")
     running: bool
     version: str = Field(description="another one once a job has changed its frames; empty while one does")
     followed: int
@@ -332,6 +334,8 @@ class TrackRequest(BaseModel):
     span: tuple[FrameIndex, FrameIndex] | None = Field(
         None, description="first and last frame to follow again; the rest of the chosen take is kept"
     )
+    point: Id | None = Field(None, description="the one point to follow again, of a surface that is followed by points")
+    begin: FrameIndex = Field(0, description="the frame a point goes on from, when it is followed over a span")
 
 
 class DeliveryRequest(BaseModel):

@@ -24,6 +24,7 @@ from verdigris.runs.preview import Preview
 from verdigris.shot.document import Shot, parse_shot
 from verdigris.shot.edits import SetDelivery
 from verdigris.store.duplicates import duplicate_shot
+from verdigris.store.errors import StoreError
 from verdigris.store.removal import remove_shot, restore_shot
 from verdigris.store.shots import (
     document_of,
@@ -34,7 +35,7 @@ from verdigris.store.shots import (
     redo,
     undo,
 )
-from verdigris.store.takes import read_frames
+from verdigris.store.takes import get_take, read_frames, restoring_edit
 
 # Asked for with a revision that any database can hold; `state` is a short text of the client's own.
 Number = Annotated[int, Path(ge=1, le=2**31 - 1)]
@@ -109,10 +110,20 @@ def redo_edit(shot_id: uuid.UUID, request: BaseRequest, s: Transaction) -> ShotV
 @router.post("/{shot_id}/track", status_code=202)
 def follow(shot_id: uuid.UUID, request: TrackRequest, s: Transaction) -> FollowView:
     """Follow a surface. A take of the same settings is gone on with; otherwise a new take begins and is chosen."""
-    job = start_tracking(s, shot_id, request.surface, request.direction, request.span)
+    job = start_tracking(s, shot_id, request.surface, request.direction, request.span, point=request.point, begin=request.begin)
     assert job.take_id is not None
     frames = [frame_view(r) for r in read_frames(s, job.take_id).values()]
     return FollowView(**job_view(job).model_dump(), shot=shot_view(s, get_shot(s, shot_id)), frames=frames)
+
+
+@router.post("/{shot_id}/takes/{take_id}/settings")
+def settings_of_take(shot_id: uuid.UUID, take_id: uuid.UUID, request: BaseRequest, s: Transaction) -> ShotView:
+    """Bring back the settings a take was made with, as one edit; what is in front stays as it is."""
+    take = get_take(s, take_id)
+    if take.shot_id != shot_id:
+        raise StoreError("not_found", "There is no such take in this shot.")
+    edit_shot(s, shot_id, request.base_revision, [restoring_edit(take)])
+    return shot_view(s, get_shot(s, shot_id))
 
 
 @router.post("/{shot_id}/track-all", status_code=202)

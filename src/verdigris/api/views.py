@@ -27,7 +27,7 @@ from verdigris.media.facts import MediaFacts
 from verdigris.runs.mending import mended
 from verdigris.runs.preview import ProxySource
 from verdigris.runs.project import picture_key
-from verdigris.shot.document import Shot, Surface, parse_shot, tracking_key
+from verdigris.shot.document import Shot, Surface, changed_since, parse_shot, tracking_key
 from verdigris.store.jobs import OPEN_STATES, last_jobs_of_shot, list_deliveries
 from verdigris.store.media import get_media
 from verdigris.store.media_folder import MediaFolder
@@ -106,10 +106,13 @@ def _take_view(s: Session, take: Take, document: Shot, job: Job | None, stale: b
     running = job is not None and job.state in OPEN_STATES
     mending = None if used is None else used.model_dump_json(include=MENDING)
     key = (take.id, None if job is None else (job.id, job.finished), mending)
+    surface = next((x for x in document.surfaces if x.id == take.surface), None)
+    changed = changed_since(take.settings, document, surface) if stale and take.settings and surface else []
     figures = _figures_of(s, take, used) if running else _figures.get(key, lambda: _figures_of(s, take, used))
     return TakeView(
         id=take.id, surface=take.surface, label=take.label, name=take.name, motion=take.motion, reference_frame=take.reference_frame,
-        stale=stale, running=running, version="" if running else str(take.id if job is None else job.id)[:8],
+        stale=stale, changed=changed, restorable=take.settings is not None,
+        running=running, version="" if running else str(take.id if job is None else job.id)[:8],
         followed=figures.followed, lost=figures.lost, ranges=figures.ranges, looks=figures.looks, median_sigma_px=figures.median_sigma_px,
     )  # fmt: skip
 

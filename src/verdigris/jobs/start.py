@@ -23,12 +23,13 @@ from verdigris.store.takes import chosen_tracks, copy_frames, create_take, get_t
 
 
 def start_tracking(
-    s: Session, shot_id: uuid.UUID, surface_id: str, direction: Direction, span: Span | None = None, lock: str | None = None
-) -> Job:
+    s: Session, shot_id: uuid.UUID, surface_id: str, direction: Direction, span: Span | None = None, lock: str | None = None,
+    point: str | None = None, begin: int = 0,
+) -> Job:  # fmt: skip
     """Follow a surface. A take of the same settings is gone on with; otherwise a new take begins and is chosen.
 
     A span is followed again in a take of its own, which begins as a copy of the chosen one. Runs with the same lock wait
-    for each other.
+    for each other. A point is followed again by itself, from frame `begin` where a span is given; the other points are kept.
 
     Raises
     ------
@@ -46,17 +47,19 @@ def start_tracking(
     if take is not None and open_job_for_take(s, take.id) is not None:
         raise StoreError("busy", f"{surface.name} is being followed already. Stop it first, or let it finish.")
     kept = take
-    if span is not None:
+    if point is not None and (surface.follow != "points" or all(p.id != point for p in surface.points)):
+        raise RunError("cannot_follow", f"{surface.name} is not followed by a point {point}.")
+    if span is not None or point is not None:
         if kept is None:
             raise RunError("not_tracked", f"{surface.name} has no take yet. Follow it first, then parts of it again.")
-        if not 0 <= span[0] <= span[1] < facts.frame_count:
+        if span is not None and not 0 <= span[0] <= span[1] < facts.frame_count:
             raise RunError("cannot_follow", f"The span {span[0]} to {span[1]} is not in the plate's {facts.frame_count} frames.")
         take = None
     if take is None or take.key != tracking_key(document, surface):
         take = create_take(s, shot.id, document, surface)
         add_revision(s, shot, apply_edit(document, ChooseTake(surface=surface.id, take=str(take.id))), f"take {take.label} begun")
         folder = MediaFolder(Settings().media_dir)
-        if span is None:
+        if span is None and point is None:
             _begin_with_first_steps(s, folder, document, surface, take, direction)
         elif kept is not None:
             copy_frames(s, kept.id, take.id)
@@ -64,7 +67,7 @@ def start_tracking(
     total = facts.frame_count if span is None else span[1] - span[0] + 1
     job = create_job(s, "track", f"Following {surface.name}, take {take.label}", total, shot_id=shot.id, take_id=take.id)
     wanted = None if span is None else list(span)
-    enqueue_job(s, job, "track", priority=5, lock=lock, revision=shot.head, direction=direction, span=wanted)
+    enqueue_job(s, job, "track", priority=5, lock=lock, revision=shot.head, direction=direction, span=wanted, point=point, begin=begin)
     return job
 
 

@@ -17,6 +17,7 @@ from verdigris.runs.first_looks import keep_first_look, read_first_looks
 from verdigris.runs.first_steps import name_of_steps, take_first_steps
 from verdigris.runs.near_frames import NearFrames
 from verdigris.runs.pace import SCALE, Pace
+from verdigris.runs.point_tracking import OnlyPoint
 from verdigris.runs.proxies import write_proxies
 from verdigris.runs.tracking import Direction, follow_surface
 from verdigris.settings import Settings
@@ -26,7 +27,7 @@ from verdigris.store.jobs import get_job
 from verdigris.store.media import get_media, ready_facts
 from verdigris.store.media_folder import MediaFolder
 from verdigris.store.shots import document_of, get_revision, get_shot
-from verdigris.store.takes import chosen_tracks, get_take, read_frames, write_frame
+from verdigris.store.takes import chosen_tracks, get_take, point_tracks, read_frames, write_frame
 
 
 def _limits(settings: Settings) -> Limits:
@@ -87,7 +88,9 @@ def _keep_proxies(job: RunningJob, media_hash: str, done: int) -> None:
 
 
 @app.task(retry=WhenAsked(), name="verdigris.jobs.tasks.track", queue="work")
-def track(job_id: str, revision: int, direction: Direction, span: list[int] | None = None) -> None:
+def track(
+    job_id: str, revision: int, direction: Direction, span: list[int] | None = None, point: str | None = None, begin: int = 0
+) -> None:  # fmt: skip
     """Follow a surface; rows, crops and first looks are written frame by frame, so a killed run goes on as if it had not been.
 
     A span begins again after a kill: it is short, and its ends are to meet what is kept.
@@ -103,6 +106,9 @@ def track(job_id: str, revision: int, direction: Direction, span: list[int] | No
             take = get_take(s, row.take_id)
             document = parse_shot(get_revision(s, row.shot_id, revision).document)
             known = read_frames(s, take.id)
+            only = (
+                None if point is None else OnlyPoint(point, point_tracks(s, take.id), None if span is None else (span[0], span[1]), begin)
+            )
             tracks = chosen_tracks(s, document)
             assert document.plate.media is not None
             facts = ready_facts(s, document.plate.media)
@@ -112,12 +118,13 @@ def track(job_id: str, revision: int, direction: Direction, span: list[int] | No
         crops.mkdir(parents=True, exist_ok=True)
         wanted = None if span is None else (span[0], span[1])
         # Closer looks begin from the first ones, not from what is shown of an earlier attempt's closer looks.
-        begun = {**known, **read_first_looks(crops)} if span is None else known
+        looked = {n: r for n, r in read_first_looks(crops).items() if n in known}
+        begun = {**known, **looked} if span is None else known
         with NearFrames(facts, lambda: open_ref(document.plate, Path("/nonexistent"), media), near, surface.reference_frame) as plate:
             count = facts.frame_count
             total = _frames_to_do(count, surface.reference_frame, direction, known) if span is None else span[1] - span[0] + 1
             pace = Pace(total, len(known) if span is None else 0)
-            for step in follow_surface(plate, document, surface, tracks, begun, direction, job.stopping, wanted):
+            for step in follow_surface(plate, document, surface, tracks, begun, direction, job.stopping, wanted, only):
                 keep_evidence(crops, surface, step)
                 if not step.again and span is None:
                     keep_first_look(crops, step.result)

@@ -1,6 +1,7 @@
 """Follow a surface by single points: each point through the plate, then the plane that they drive."""
 
 from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -21,10 +22,32 @@ from verdigris.shot.document import Surface
 MOST_SIGMA_PX = 20.0
 
 
+@dataclass(frozen=True)
+class OnlyPoint:
+    """One point of a surface that is followed again by itself.
+
+    Attributes
+    ----------
+    id : the point
+    kept : tracks of all points of the take before
+    span : first and last frame to follow it at; None: all
+    begin : the frame to go on from, when a span is given
+    """
+
+    id: str
+    kept: PointTracks
+    span: tuple[int, int] | None = None
+    begin: int = 0
+
+
 def follow_by_points(
-    reader: FrameSource, surface: Surface, known: Mapping[int, FrameResult], stop: Callable[[], bool]
+    reader: FrameSource, surface: Surface, known: Mapping[int, FrameResult], stop: Callable[[], bool], only: "OnlyPoint | None" = None
 ) -> Iterator[tuple[FrameResult, Frame, dict[str, PointResult]]]:
     """Frames in order, each with the plane its points give, and the points; frames that are known already are left out.
+
+    Parameters
+    ----------
+    only : follow this one anew, and keep what is known of the others
 
     Raises
     ------
@@ -39,11 +62,23 @@ def follow_by_points(
     frames = range(reader.facts.frame_count)
     tracks: dict[str, dict[int, PointResult]] = {}
     for point in surface.points:
+        if only is not None and (point.id != only.id or only.span is not None) and point.id in only.kept:
+            tracks[point.id] = {n: _as_seen(r) for n, r in only.kept[point.id].items()}
+        if only is not None and point.id != only.id and point.id in tracks:
+            continue
         by_hand = {k.frame: np.array(k.at, dtype=np.float64) for k in point.keys if k.frame in frames}
         try:
-            tracks[point.id] = follow_point(
-                lambda n: AnalysisPicture.of(reader.frame(n).luma()), frames, by_hand, point.pattern(), point.adjusted(), stop
+            span = only.span if only is not None and point.id == only.id else None
+            here = frames if span is None else range(max(0, span[0]), min(len(frames), span[1] + 1))
+            begin = (
+                {}
+                if only is None or span is None
+                else {n: only.kept[point.id][n] for n in [only.begin] if n in only.kept.get(point.id, {})}
             )
+            found = follow_point(
+                lambda n: AnalysisPicture.of(reader.frame(n).luma()), here, by_hand, point.pattern(), point.adjusted(), stop, begin
+            )
+            tracks[point.id] = {**tracks.get(point.id, {}), **found}
         except PatternProblem as error:
             raise RunError("cannot_follow", f"{surface.name}, point {point.id}: {error}", problem="pattern") from error
         if stop():
@@ -61,6 +96,11 @@ def follow_by_points(
             driving = {k: t[n] for k, t in used.items() if n in t}
             # Points that drive nothing are kept as they were seen: they may be wanted again.
             yield _plane_at(n, surface, quad, reference, driving), picture, {k: t[n] for k, t in tracks.items() if n in t} | driving
+
+
+def _as_seen(r: PointResult) -> PointResult:
+    """A kept result without what the other points said of it: that may be otherwise now."""
+    return r if r.status != "carried" else PointResult(r.frame, "lost", None, None, 0.0, "Hidden here.")
 
 
 def reference_of(tracks: PointTracks, frame: int) -> dict[str, Float64]:
@@ -87,7 +127,7 @@ def _plane_at(n: int, surface: Surface, quad: Float64, reference: Mapping[str, F
     problem = find_quad_problem(corners)
     if problem is not None:
         return FrameResult(n, "lost", None, None, None, None, share, "The points do not hold the corners here.")
-    error = float(np.sqrt(np.mean(np.square(list(errors.values())))))
+    error = float(np.sqrt(np.mean(np.square(list(errors.values()))))) if errors else None
     sigma = corner_sigmas_of_points(reference, now, found, quad, surface.motion)
     if float(sigma.max()) > MOST_SIGMA_PX:
         return FrameResult(n, "lost", None, None, None, None, share, f"The points leave a corner unsure by {sigma.max():.0f} px here.")

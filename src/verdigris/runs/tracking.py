@@ -21,7 +21,7 @@ from verdigris.media.frames import Frame
 from verdigris.media.reader import FrameSource
 from verdigris.runs.errors import RunError
 from verdigris.runs.fronts import Tracks
-from verdigris.runs.point_tracking import follow_by_points
+from verdigris.runs.point_tracking import OnlyPoint, follow_by_points
 from verdigris.runs.regions import region_at_reference, unusable_at
 from verdigris.shot.document import Shot, Surface
 
@@ -118,6 +118,7 @@ def follow_surface(
     direction: Direction = "both",
     stop: Callable[[], bool] = lambda: False,
     span: Span | None = None,
+    only: OnlyPoint | None = None,
 ) -> Iterator[Step]:
     """Follow a surface from its reference frame to the ends of the plate, or a span of frames again.
 
@@ -128,6 +129,7 @@ def follow_surface(
     direction : which way, from the reference frame
     stop : asked before every frame
     span : first and last frame to follow again; what is known outside of it is kept, and leads into it from both sides
+    only : the one point to follow again, of a surface that is followed by points
 
     Yields
     ------
@@ -148,7 +150,9 @@ def follow_surface(
     if surface.follow == "points":
         if span is not None:
             results = {n: r for n, r in results.items() if not span[0] <= n <= span[1]}
-        for result, picture, points in follow_by_points(reader, surface, results, stop):
+        if only is not None:
+            results = {}
+        for result, picture, points in follow_by_points(reader, surface, results, stop, only):
             yield Step(result, picture, points=points)
         return
     follower, picture, look = make_follower(reader, shot, surface, tracks)

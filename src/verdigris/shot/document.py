@@ -396,12 +396,12 @@ def first_fault(error: ValidationError) -> str:
     return f"{place}: {fault['msg'].removeprefix('Value error, ')}"
 
 
-def tracking_key(shot: Shot, surface: Surface) -> str:
-    """Fingerprint of everything a take of this surface is computed from; another key means a stale take."""
+def tracking_basis(shot: Shot, surface: Surface) -> dict[str, Any]:
+    """Everything a take of this surface is computed from, as plain data."""
     nearer = [o.model_dump(mode="json") for o in shot.occluders if o.depth < surface.depth]
     for o in nearer:
         del o["name"], o["depth"]
-    basis = {
+    return {
         "plate": shot.plate.model_dump(mode="json", include={"path", "media"}),
         "lens": shot.lens.model_dump(mode="json"),
         "camera": shot.camera.model_dump(mode="json"),
@@ -413,4 +413,26 @@ def tracking_key(shot: Shot, surface: Surface) -> str:
         "analysis": surface.analysis.model_dump(mode="json"),
         "in_front": sorted(nearer, key=lambda o: str(o["id"])),
     }
-    return hashlib.sha256(json.dumps(basis, sort_keys=True).encode()).hexdigest()[:16]
+
+
+def tracking_key(shot: Shot, surface: Surface) -> str:
+    """Fingerprint of everything a take of this surface is computed from; another key means a stale take."""
+    return hashlib.sha256(json.dumps(tracking_basis(shot, surface), sort_keys=True).encode()).hexdigest()[:16]
+
+
+def take_settings(shot: Shot, surface: Surface) -> dict[str, Any]:
+    """What is kept with a take: what it is computed from, and the corners that belong to its reference frame."""
+    return {**tracking_basis(shot, surface), "corners": None if surface.corners is None else [list(p) for p in surface.corners]}
+
+
+CHANGES = {
+    "plate": "the plate", "lens": "the lens", "camera": "the read-out", "reference_frame": "reference frame", "motion": "motion",
+    "region": "region", "follow": "whether a region or points are followed", "points": "points", "analysis": "analysis picture",
+    "in_front": "what is in front",
+}  # fmt: skip
+
+
+def changed_since(settings: dict[str, Any], shot: Shot, surface: Surface) -> list[str]:
+    """What of a take's settings is otherwise now, in words."""
+    now = json.loads(json.dumps(tracking_basis(shot, surface)))
+    return [words for name, words in CHANGES.items() if settings.get(name) != now[name]]

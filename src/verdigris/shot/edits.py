@@ -11,6 +11,7 @@ from verdigris.media.facts import Ratio
 from verdigris.shot.document import (
     Analysis,
     CalmedSpan,
+    CameraModel,
     Correction,
     Delivery,
     FirstFrame,
@@ -24,6 +25,7 @@ from verdigris.shot.document import (
     Placement,
     Quad,
     Region,
+    RegionShape,
     ShapeKey,
     Shot,
     Span,
@@ -373,6 +375,32 @@ class SetPoints(Part):
         return _with_surface(shot, shot.surface(self.surface).model_copy(update={"points": self.points, "follow": self.follow}))
 
 
+class RestoreSettings(Part):
+    """Set a surface as it was when a take was made: motion, reference frame and corners, region, points, analysis; and the lens."""
+
+    kind: Literal["restore_settings"] = "restore_settings"
+    surface: Id
+    reference_frame: FrameIndex
+    motion: Motion
+    corners: Quad | None
+    region: list[RegionShape] = Field(max_length=100)
+    follow: Literal["region", "points"]
+    points: list[TrackPoint] = Field(max_length=200)
+    analysis: Analysis
+    lens: LensModel
+    camera: CameraModel
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document."""
+        surface = shot.surface(self.surface)
+        changes: dict[str, object] = {k: getattr(self, k) for k in ("reference_frame", "motion", "follow", "analysis")}
+        changes["region"] = Region(shapes=self.region)
+        changes["corners"] = self.corners if self.corners is not None else surface.corners
+        if self.follow == "points":
+            changes["points"] = self.points
+        return _with_surface(shot, surface.model_copy(update=changes)).model_copy(update={"lens": self.lens, "camera": self.camera})
+
+
 class SetLens(Part):
     """Say what the lens does, or draw lines that should be straight."""
 
@@ -417,6 +445,7 @@ Edit = Annotated[
     | SetMending
     | SetAnalysis
     | SetPoints
+    | RestoreSettings
     | SetLens
     | SetDelivery,
     Field(discriminator="kind"),
@@ -430,7 +459,8 @@ LABELS = {
     "remove": "removed", "set_depth_order": "depth order", "set_placement": "artwork placed",
     "remove_placement": "artwork taken off", "choose_take": "take chosen", "correct_corner": "corner nudged",
     "set_reach": "reach of nudges", "hold_frame": "corners held", "set_mending": "smoothing and carrying",
-    "set_analysis": "analysis picture", "set_points": "points", "set_lens": "lens", "set_delivery": "delivery settings",
+    "set_analysis": "analysis picture", "set_points": "points", "restore_settings": "a take's settings",
+    "set_lens": "lens", "set_delivery": "delivery settings",
 }  # fmt: skip
 
 

@@ -12,7 +12,8 @@ from sqlalchemy.orm import Session
 from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.core.tracking.points import PointResult
 from verdigris.runs.mending import mended_tracks
-from verdigris.shot.document import Shot, Surface, tracking_key
+from verdigris.shot.document import Shot, Surface, take_settings, tracking_key
+from verdigris.shot.edits import RestoreSettings
 from verdigris.store.database import announce
 from verdigris.store.errors import StoreError
 from verdigris.store.models import Take, TakeFrame
@@ -23,7 +24,7 @@ def create_take(s: Session, shot_id: uuid.UUID, document: Shot, surface: Surface
     count = s.scalar(select(func.count()).select_from(Take).where(Take.shot_id == shot_id, Take.surface == surface.id)) or 0
     take = Take(
         shot_id=shot_id, surface=surface.id, label=_letters(count), key=tracking_key(document, surface),
-        reference_frame=surface.reference_frame, motion=surface.motion,
+        reference_frame=surface.reference_frame, motion=surface.motion, settings=take_settings(document, surface),
     )  # fmt: skip
     s.add(take)
     s.flush()
@@ -100,6 +101,14 @@ def point_tracks(s: Session, take_id: uuid.UUID) -> dict[str, dict[int, PointRes
             at = None if p["x"] is None else np.array([p["x"], p["y"]])
             tracks.setdefault(name, {})[n] = PointResult(n, p["status"], at, p["sigma_px"], 1.0)
     return tracks
+
+
+def restoring_edit(take: Take) -> RestoreSettings:
+    """The edit that sets a surface as it was for a take; StoreError `not_found` for takes of before settings were kept."""
+    if take.settings is None:
+        raise StoreError("not_found", f"Take {take.label} was made before its settings were kept with it.")
+    kept = {k: v for k, v in take.settings.items() if k not in ("plate", "in_front")}
+    return RestoreSettings.model_validate({"surface": take.surface, **kept})
 
 
 def name_take(s: Session, take_id: uuid.UUID, name: str) -> Take:

@@ -66,7 +66,8 @@ export function listen(client: QueryClient): () => void {
       behind.set(note.shot, note.revision);
       due.add("projects");
     }
-    else if (note.kind === "media") for (const k of ["media", "shot", "projects"]) due.add(k);
+    else if (note.kind === "media") for (const k of ["media", "shot", "projects", "bin"]) due.add(k);
+    else if (note.kind === "project") for (const k of ["projects", "bin"]) due.add(k);
     else for (const k of ["shot", "projects"]) due.add(k);
     other.soon();
   };

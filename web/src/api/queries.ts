@@ -5,6 +5,7 @@ import { api, data, type JobView, type MediaView, type PointView, type ProjectVi
 export const keys = {
   projects: ["projects"] as const,
   media: ["media"] as const,
+  bin: ["bin"] as const,
   jobs: ["jobs"] as const,
   shot: (id: string) => ["shot", id] as const,
   takeFrames: (take: string) => ["take-frames", take] as const,

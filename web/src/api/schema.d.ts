@@ -300,6 +300,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/takes/{take_id}/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Settings Of Take
+         * @description Bring back the settings a take was made with, as one edit; what is in front stays as it is.
+         */
+        post: operations["settings_of_take"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/track-all": {
         parameters: {
             query?: never;
@@ -1202,7 +1222,18 @@ export interface components {
          * CameraModel
          * @description How the camera reads its picture out.
          */
-        CameraModel: {
+        "CameraModel-Input": {
+            /**
+             * Readout
+             * @description share of the frame time between first and last row; without it, found from the track
+             */
+            readout?: number | null;
+        };
+        /**
+         * CameraModel
+         * @description How the camera reads its picture out.
+         */
+        "CameraModel-Output": {
             /**
              * Readout
              * @description share of the frame time between first and last row; without it, found from the track
@@ -1406,7 +1437,7 @@ export interface components {
          */
         DraftRequest: {
             /** Edits */
-            edits: (components["schemas"]["Rename"] | components["schemas"]["SetPlateFacts"] | components["schemas"]["AddSurface"] | components["schemas"]["SetCorners"] | components["schemas"]["SetRegion"] | components["schemas"]["SetReference"] | components["schemas"]["SetMotion"] | components["schemas"]["AddOccluder"] | components["schemas"]["SetOccluderKeys"] | components["schemas"]["SetOccluder"] | components["schemas"]["Remove"] | components["schemas"]["SetDepthOrder"] | components["schemas"]["SetPlacement"] | components["schemas"]["RemovePlacement"] | components["schemas"]["ChooseTake"] | components["schemas"]["CorrectCorner"] | components["schemas"]["SetReach"] | components["schemas"]["HoldFrame"] | components["schemas"]["SetMending"] | components["schemas"]["SetAnalysis"] | components["schemas"]["SetPoints"] | components["schemas"]["SetLens"] | components["schemas"]["SetDelivery"])[];
+            edits: (components["schemas"]["Rename"] | components["schemas"]["SetPlateFacts"] | components["schemas"]["AddSurface"] | components["schemas"]["SetCorners"] | components["schemas"]["SetRegion"] | components["schemas"]["SetReference"] | components["schemas"]["SetMotion"] | components["schemas"]["AddOccluder"] | components["schemas"]["SetOccluderKeys"] | components["schemas"]["SetOccluder"] | components["schemas"]["Remove"] | components["schemas"]["SetDepthOrder"] | components["schemas"]["SetPlacement"] | components["schemas"]["RemovePlacement"] | components["schemas"]["ChooseTake"] | components["schemas"]["CorrectCorner"] | components["schemas"]["SetReach"] | components["schemas"]["HoldFrame"] | components["schemas"]["SetMending"] | components["schemas"]["SetAnalysis"] | components["schemas"]["SetPoints"] | components["schemas"]["RestoreSettings"] | components["schemas"]["SetLens"] | components["schemas"]["SetDelivery"])[];
             /**
              * State
              * @default
@@ -1426,7 +1457,7 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             /** Edits */
-            edits: (components["schemas"]["Rename"] | components["schemas"]["SetPlateFacts"] | components["schemas"]["AddSurface"] | components["schemas"]["SetCorners"] | components["schemas"]["SetRegion"] | components["schemas"]["SetReference"] | components["schemas"]["SetMotion"] | components["schemas"]["AddOccluder"] | components["schemas"]["SetOccluderKeys"] | components["schemas"]["SetOccluder"] | components["schemas"]["Remove"] | components["schemas"]["SetDepthOrder"] | components["schemas"]["SetPlacement"] | components["schemas"]["RemovePlacement"] | components["schemas"]["ChooseTake"] | components["schemas"]["CorrectCorner"] | components["schemas"]["SetReach"] | components["schemas"]["HoldFrame"] | components["schemas"]["SetMending"] | components["schemas"]["SetAnalysis"] | components["schemas"]["SetPoints"] | components["schemas"]["SetLens"] | components["schemas"]["SetDelivery"])[];
+            edits: (components["schemas"]["Rename"] | components["schemas"]["SetPlateFacts"] | components["schemas"]["AddSurface"] | components["schemas"]["SetCorners"] | components["schemas"]["SetRegion"] | components["schemas"]["SetReference"] | components["schemas"]["SetMotion"] | components["schemas"]["AddOccluder"] | components["schemas"]["SetOccluderKeys"] | components["schemas"]["SetOccluder"] | components["schemas"]["Remove"] | components["schemas"]["SetDepthOrder"] | components["schemas"]["SetPlacement"] | components["schemas"]["RemovePlacement"] | components["schemas"]["ChooseTake"] | components["schemas"]["CorrectCorner"] | components["schemas"]["SetReach"] | components["schemas"]["HoldFrame"] | components["schemas"]["SetMending"] | components["schemas"]["SetAnalysis"] | components["schemas"]["SetPoints"] | components["schemas"]["RestoreSettings"] | components["schemas"]["SetLens"] | components["schemas"]["SetDelivery"])[];
         };
         /**
          * FollowView
@@ -2551,6 +2582,57 @@ export interface components {
             name: string;
         };
         /**
+         * RestoreSettings
+         * @description Set a surface as it was when a take was made: motion, reference frame and corners, region, points, analysis; and the lens.
+         */
+        RestoreSettings: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "restore_settings";
+            /** Surface */
+            surface: string;
+            /** Reference Frame */
+            reference_frame: number;
+            /**
+             * Motion
+             * @enum {string}
+             */
+            motion: "translation" | "rigid" | "similarity" | "affine" | "perspective";
+            /** Corners */
+            corners: [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
+            ] | null;
+            /** Region */
+            region: components["schemas"]["RegionShape-Input"][];
+            /**
+             * Follow
+             * @enum {string}
+             */
+            follow: "region" | "points";
+            /** Points */
+            points: components["schemas"]["TrackPoint-Input"][];
+            analysis: components["schemas"]["Analysis-Input"];
+            lens: components["schemas"]["LensModel-Input"];
+            camera: components["schemas"]["CameraModel-Input"];
+        };
+        /**
          * RevisionView
          * @description One entry of a shot's history.
          */
@@ -2883,7 +2965,7 @@ export interface components {
             name: string;
             plate: components["schemas"]["Plate"];
             lens: components["schemas"]["LensModel-Output"];
-            camera: components["schemas"]["CameraModel"];
+            camera: components["schemas"]["CameraModel-Output"];
             /** Surfaces */
             surfaces: components["schemas"]["Surface-Output"][];
             /** Occluders */
@@ -3277,6 +3359,16 @@ export interface components {
              * @description computed from something else than what the document says now
              */
             stale: boolean;
+            /**
+             * Changed
+             * @description what of its settings is otherwise now, in words
+             */
+            changed: string[];
+            /**
+             * Restorable
+             * @description its settings were kept, and can be brought back
+             */
+            restorable: boolean;
             /** Running */
             running: boolean;
             /**
@@ -3458,6 +3550,17 @@ export interface components {
                 number,
                 number
             ] | null;
+            /**
+             * Point
+             * @description the one point to follow again, of a surface that is followed by points
+             */
+            point?: string | null;
+            /**
+             * Begin
+             * @description the frame a point goes on from, when it is followed over a span
+             * @default 0
+             */
+            begin: number;
         };
         /**
          * Uploaded
@@ -4046,6 +4149,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FollowView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    settings_of_take: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BaseRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotView"];
                 };
             };
             /** @description Validation Error */

@@ -23,6 +23,7 @@ export type LensView = Schemas["LensView"];
 export type MotionAdviceView = Schemas["MotionAdvice"];
 export type DeliveryView = Schemas["DeliveryView"];
 export type ProjectView = Schemas["ProjectView"];
+export type RemovedView = Schemas["RemovedView"];
 export type ShotSummary = Schemas["ShotSummary"];
 export type Uploaded = Schemas["Uploaded"];
 export type Edit = Schemas["EditRequest"]["edits"][number];

@@ -1,6 +1,6 @@
 /** The Bench: the work on one shot. */
 import { useQueries, useQuery } from "@tanstack/react-query";
-import { Button, Modal, Spin, Tooltip } from "antd";
+import { Button, Spin, Tooltip } from "antd";
 import { useCallback, useEffect, useMemo, useState } from "react";
 import { Link, useParams } from "react-router";
 import type { ShotView, Surface } from "../api/client";
@@ -13,7 +13,7 @@ import { BenchContext, type BenchWork, useWork } from "./context";
 import { DepthLine } from "./depth/DepthLine";
 import { FlatView } from "./flat/FlatView";
 import { Keys } from "./Keys";
-import { KEY_LIST } from "./keys";
+import { KeyList } from "./KeyList";
 import { setBench, START, type StepId, useBench } from "./state";
 import { HandOver } from "./steps/HandOver";
 import { Inspect } from "./steps/Inspect";
@@ -138,15 +138,7 @@ function Workplace() {
         </div>
       </aside>
       <Strip />
-      <Modal title="Keys" open={help} onCancel={() => setHelp(false)} footer={null} width={620}>
-        <table className="key-list">
-          <tbody>
-            {KEY_LIST.map((k) => (
-              <tr key={k.keys}><td className="mono">{k.keys}</td><td>{k.does}</td></tr>
-            ))}
-          </tbody>
-        </table>
-      </Modal>
+      <KeyList open={help} close={() => setHelp(false)} />
     </div>
   );
 }

@@ -4,6 +4,7 @@ import type { Edit } from "../api/client";
 import { useWork } from "./context";
 import { focusKind, ownerOf, reachedByKeyboard, releaseFocus, watchFocus } from "./keyOwner";
 import { actionOf, type KeyAction, nudgeOf, strideOf } from "./keys";
+import { watchNudges } from "./pendingNudge";
 import { setTool, toolProblem } from "./tools";
 import { pair } from "./model/geometry";
 import { keyBeside } from "./model/keyed";
@@ -30,6 +31,7 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
   const crossing = useCrossing(shapes.corners, step === "outline" ? here === work.surface?.reference_frame : step === "inspect" && !!work.frames?.get(here)?.homography);
 
   useEffect(watchFocus, []);
+  useEffect(watchNudges, []);
   useEffect(() => {
     const { count, take, undo, redo, surface } = work;
     const down = (e: KeyboardEvent) => {
@@ -132,7 +134,10 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
           const by = nudgeOf(e);
           if (selection?.kind === "mark") {
             const mark = marks.marks.find((m) => m.id === selection.id);
-            if (mark) marks.move(mark.id, { x: mark.at.x + by.x, y: mark.at.y + by.y });
+            if (!mark) return;
+            // Keys may come faster than the picture is drawn: each goes on from the last.
+            const from = useDrafts.getState().shapes[`mark:${mark.id}`]?.[0] ?? mark.at;
+            marks.nudge(mark.id, { x: from.x + by.x, y: from.y + by.y });
             return;
           }
           if (!selection || !points) return;
@@ -140,7 +145,7 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
           const indices = selection.kind === "corner" ? [selection.corner] : selection.indices;
           const id = selection.kind === "corner" ? "corners" : selection.shape;
           // Keys may come faster than the picture is drawn: each goes on from the last.
-          shapes.commit(id, moveSome(useDrafts.getState().shapes[id] ?? points, indices, by.x, by.y));
+          shapes.nudge(id, moveSome(useDrafts.getState().shapes[id] ?? points, indices, by.x, by.y));
           return;
         }
         case "all":

@@ -3,7 +3,7 @@ import type { Held } from "./state";
 
 export const HELD: { value: Held; label: string }[] = [
   { value: "position", label: "position" },
-  { value: "turn", label: "and turn" },
-  { value: "size", label: "and size" },
+  { value: "turn", label: "position and turn" },
+  { value: "size", label: "position, turn and size" },
   { value: "full", label: "fully" },
 ];

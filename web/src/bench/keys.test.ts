@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { actionOf, KEY_LIST, nudgeOf, strideOf } from "./keys";
+import { actionOf, KEY_GROUPS, keysFound, nudgeOf, strideOf } from "./keys";
 
 const key = (k: string, mods: Partial<Record<"shiftKey" | "ctrlKey" | "metaKey" | "altKey", boolean>> = {}) => ({
   key: k, shiftKey: false, ctrlKey: false, metaKey: false, altKey: false, ...mods,
@@ -40,7 +40,11 @@ it("leaves the browser its own keys", () => {
 });
 
 it("lists every key once", () => {
-  expect(new Set(KEY_LIST.map((k) => k.keys)).size).toBe(KEY_LIST.length);
+  const all = KEY_GROUPS.flatMap((g) => g.rows);
+  expect(new Set(all.map((k) => k.does)).size).toBe(all.length);
+  expect(keysFound("nudge chosen px").flatMap((g) => g.rows).map((r) => r.does)).toEqual(["nudge the chosen corner or point by 0.1 px; Shift 1 px; Ctrl 0.01 px"]);
+  expect(keysFound("inspect").map((g) => g.title)).toContain("Inspect");
+  expect(keysFound("no such key")).toEqual([]);
 });
 
 it("has keys for following again, holding and curves, and keeps them out of commands", () => {

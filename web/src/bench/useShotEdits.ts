@@ -4,6 +4,7 @@ import { App } from "antd";
 import { useMemo, useRef } from "react";
 import { api, ApiError, data, type Edit, type ShotView } from "../api/client";
 import { keys } from "../api/queries";
+import { flushNudge } from "./pendingNudge";
 
 export type ShotEdits = {
   edit: (...edits: Edit[]) => Promise<boolean>;
@@ -45,6 +46,7 @@ export function useShotEdits(id: string): ShotEdits {
     const path = { params: { path: { shot_id: id } } };
     return {
       edit: (...edits) => {
+        flushNudge();
         // A field tells its value again while the first telling is under way: that is one edit, not two to undo.
         const key = JSON.stringify(edits);
         if (last.current?.key === key) return last.current.done;
@@ -56,14 +58,16 @@ export function useShotEdits(id: string): ShotEdits {
         });
         return done;
       },
-      undo: () => inTurn(async () => keep(data<ShotView>(await api.POST("/api/shots/{shot_id}/undo", { ...path, body: { base_revision: revision() } })))),
-      redo: () => inTurn(async () => keep(data<ShotView>(await api.POST("/api/shots/{shot_id}/redo", { ...path, body: { base_revision: revision() } })))),
-      act: (work) =>
-        inTurn(async () => {
+      undo: () => (flushNudge(), inTurn(async () => keep(data<ShotView>(await api.POST("/api/shots/{shot_id}/undo", { ...path, body: { base_revision: revision() } }))))),
+      redo: () => (flushNudge(), inTurn(async () => keep(data<ShotView>(await api.POST("/api/shots/{shot_id}/redo", { ...path, body: { base_revision: revision() } }))))),
+      act: (work) => {
+        flushNudge();
+        return inTurn(async () => {
           const view = await work(revision());
           if (view) await keep(view);
           else await client.invalidateQueries({ queryKey: key });
-        }),
+        });
+      },
     };
   }, [client, id, notification]);
 }

@@ -1,5 +1,5 @@
 /** The Board: all shots of a project as rows. */
-import { Button, Empty, Input, InputNumber, Modal, Spin } from "antd";
+import { App, Button, Dropdown, Empty, Input, InputNumber, Modal, Select, Spin } from "antd";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { useQueryClient } from "@tanstack/react-query";
@@ -9,7 +9,11 @@ import { mediaFactsText, rangesText, timeText } from "../ui/format";
 import { JobPill } from "../ui/JobPill";
 import { Mark } from "../ui/Mark";
 import { Upload } from "../ui/Upload";
+import { freshName } from "../ui/names";
+import { Bin } from "./Bin";
 import "./board.css";
+import { ProjectHead } from "./ProjectHead";
+import { useBin, useBinEdits } from "../ui/useBin";
 
 function RangeBar({ ranges, count }: { ranges: [number, number][]; count: number }) {
   return (
@@ -28,32 +32,73 @@ function deliveryText(shot: ShotSummary): string {
   return `${d.file}, ${timeText(d.created)}`;
 }
 
+function ShotMenu({ shot }: { shot: ShotSummary }) {
+  const { notification } = App.useApp();
+  const { refresh, remove } = useBinEdits();
+  const [naming, setNaming] = useState<string | null>(null);
+  const attempt = async (work: () => Promise<unknown>) => {
+    try {
+      await work();
+      await refresh();
+    } catch (error) {
+      notification.warning({ message: "Not done", description: (error as Error).message });
+    }
+  };
+  const path = { params: { path: { shot_id: shot.id } } };
+  const rename = () => {
+    const name = naming?.trim();
+    setNaming(null);
+    if (name && name !== shot.name) void attempt(() => api.POST("/api/shots/{shot_id}/edits", { ...path, body: { base_revision: shot.revision, edits: [{ kind: "rename", target: null, name }] } }));
+  };
+  return (
+    <>
+      <Dropdown trigger={["click"]} menu={{
+        items: [{ key: "rename", label: "Rename" }, { key: "copy", label: "Duplicate" }, { key: "remove", label: "Remove" }],
+        onClick: ({ key }) => {
+          if (key === "rename") setNaming(shot.name);
+          else if (key === "copy") void attempt(() => api.POST("/api/shots/{shot_id}/copy", path));
+          else void remove("shot", shot.id, shot.name);
+        },
+      }}>
+        <Button size="small" type="text" aria-label={`more about ${shot.name}`} data-testid="shot-menu">More</Button>
+      </Dropdown>
+      <Modal title="Rename shot" open={naming !== null} onCancel={() => setNaming(null)} okText="Rename" onOk={rename} destroyOnHidden>
+        <Input autoFocus maxLength={120} value={naming ?? ""} aria-label="new name of the shot" onChange={(e) => setNaming(e.target.value)} onPressEnter={rename} />
+      </Modal>
+    </>
+  );
+}
+
 function ShotRow({ shot }: { shot: ShotSummary }) {
   const plate = shot.plate;
   const count = plate?.facts?.frame_count ?? 0;
   return (
-    <Link to={`/shots/${shot.id}`} className="shot-row" data-testid="shot-row">
-      <span className="thumbs">
-        {shot.frames.map((f) => plate && <img key={f} src={urls.proxy(plate.hash, f)} alt={`frame ${f + shot.first_frame}`} loading="lazy" />)}
-      </span>
-      <span className="names">
-        <b>{shot.name}</b>
-        <span className="quiet small">{plate ? `${plate.name}, ${mediaFactsText(plate)}` : "no plate"}</span>
-      </span>
-      <span className="surfaces">
-        {shot.surfaces.length === 0 && <span className="quiet">nothing outlined</span>}
-        {shot.surfaces.map((s) => (
-          <span key={s.id} className="surface">
-            <span>{s.name}</span>
-            <RangeBar ranges={s.ranges} count={count} />
-            <span className="mono quiet">{s.ranges.length ? rangesText(s.ranges.slice(0, 2), shot.first_frame) : "not tracked"}</span>
-            {s.looks > 0 && <span className="doubt">{s.looks} to look at</span>}
-          </span>
-        ))}
-      </span>
-      <span className="art">{shot.artwork.length ? shot.artwork.join(", ") : <span className="quiet">no artwork</span>}</span>
-      <span className="sent quiet small">{deliveryText(shot)}</span>
-    </Link>
+    <div className="shot-line">
+      <Link to={`/shots/${shot.id}`} className="shot-row" data-testid="shot-row">
+        <span className="thumbs">
+          {shot.frames.map((f) => plate && plate.proxies > f && <img key={f} src={urls.proxy(plate.hash, f)} alt={`frame ${f + shot.first_frame}`} loading="lazy" />)}
+        </span>
+        <span className="names">
+          <b>{shot.name}</b>
+          <span className="quiet small">{plate ? `${plate.name}, ${mediaFactsText(plate)}` : "no plate"}</span>
+          {plate && plate.state !== "ready" && plate.state !== "reading" && <span className="doubt small">{plate.problem}</span>}
+        </span>
+        <span className="surfaces">
+          {shot.surfaces.length === 0 && <span className="quiet">nothing outlined</span>}
+          {shot.surfaces.map((s) => (
+            <span key={s.id} className="surface">
+              <span>{s.name}</span>
+              <RangeBar ranges={s.ranges} count={count} />
+              <span className="mono quiet">{s.ranges.length ? rangesText(s.ranges.slice(0, 2), shot.first_frame) : "not tracked"}</span>
+              {s.looks > 0 && <span className="doubt">{s.looks} to look at</span>}
+            </span>
+          ))}
+        </span>
+        <span className="art">{shot.artwork.length ? shot.artwork.join(", ") : <span className="quiet">no artwork</span>}</span>
+        <span className="sent quiet small">{deliveryText(shot)}</span>
+      </Link>
+      <ShotMenu shot={shot} />
+    </div>
   );
 }
 
@@ -63,9 +108,12 @@ function NewShot({ project, plate, close }: { project: ProjectView; plate: Media
   const [name, setName] = useState<string | null>(null);
   const [rate, setRate] = useState<number | null>(null);
   const [wrong, setWrong] = useState("");
+  const [busy, setBusy] = useState(false);
   const asks = plate?.facts?.kind !== "film";
   const make = async () => {
-    if (!plate) return;
+    if (!plate || busy) return;
+    setBusy(true);
+    setWrong("");
     try {
       const shot = data<ShotView>(
         await api.POST("/api/projects/{project_id}/shots", {
@@ -77,10 +125,11 @@ function NewShot({ project, plate, close }: { project: ProjectView; plate: Media
       await go(`/shots/${shot.id}`);
     } catch (error) {
       setWrong((error as Error).message);
+      setBusy(false);
     }
   };
   return (
-    <Modal title="New shot" open={plate !== null} onCancel={close} okText="Begin" okButtonProps={{ disabled: asks && !rate }} onOk={() => void make()}>
+    <Modal title="New shot" open={plate !== null} onCancel={close} okText={busy ? "Beginning" : "Begin"} confirmLoading={busy} okButtonProps={{ disabled: asks && !rate}} cancelButtonProps={{ disabled: busy }} onOk={() => void make()}>
       {plate && (
         <div className="rows">
           <span className="quiet">{mediaFactsText(plate)}</span>
@@ -91,6 +140,7 @@ function NewShot({ project, plate, close }: { project: ProjectView; plate: Media
               <InputNumber min={1} max={240} value={rate} onChange={setRate} suffix="fps" data-testid="rate" />
             </label>
           )}
+          {plate.facts?.notes.map((n) => <span key={n} className="note warn" data-testid="plate-note">{n}</span>)}
           {wrong && <span className="doubt">{wrong}</span>}
         </div>
       )}
@@ -98,13 +148,12 @@ function NewShot({ project, plate, close }: { project: ProjectView; plate: Media
   );
 }
 
-function Project({ project }: { project: ProjectView }) {
+function Project({ project, onNew }: { project: ProjectView; onNew: () => void }) {
   const [plate, setPlate] = useState<MediaView | null>(null);
   return (
     <section>
       <div className="project-head">
-        <h1>{project.name}</h1>
-        <span className="quiet">{project.shots.length} {project.shots.length === 1 ? "shot" : "shots"}</span>
+        <ProjectHead project={project} onNew={onNew} />
         <span className="grow" />
         <div className="bring-in"><Upload title="Drop a plate here, or click" hint="MP4, MOV, MKV, or numbered stills as files or zip" onMedia={setPlate} /></div>
       </div>
@@ -114,19 +163,38 @@ function Project({ project }: { project: ProjectView }) {
   );
 }
 
+const ALL = "all";
+
 export function Board() {
   const projects = useProjects();
   const client = useQueryClient();
+  const removed = useBin().data?.length ?? 0;
+  const [shown, setShown] = useState(() => localStorage.getItem("verdigris.project") ?? ALL);
+  const [bin, setBin] = useState(false);
+  const list = projects.data ?? [];
+  const one = list.find((p) => p.id === shown);
+  const show = (id: string) => {
+    setShown(id);
+    localStorage.setItem("verdigris.project", id);
+  };
   const begin = async () => {
-    await api.POST("/api/projects", { body: { name: "First project" } });
+    const taken = list.map((p) => p.name);
+    const name = taken.length ? freshName("Project", taken) : "First project";
+    const made = data<ProjectView>(await api.POST("/api/projects", { body: { name } }));
     await client.invalidateQueries({ queryKey: keys.projects });
+    show(list.length ? made.id : ALL);
   };
   return (
     <div className="board">
       <header className="bar-top">
         <Link to="/" className="brand"><Mark /> Verdigris</Link>
         <span className="quiet">Board</span>
+        {list.length > 1 && (
+          <Select size="small" style={{ width: 260 }} value={one ? one.id : ALL} aria-label="project" data-testid="project" onChange={show}
+            options={[{ value: ALL, label: "all projects" }, ...list.map((p) => ({ value: p.id, label: p.name }))]} />
+        )}
         <span className="grow" />
+        <Button type="text" size="small" onClick={() => setBin(true)} data-testid="open-bin">{removed ? `Bin, ${removed}` : "Bin"}</Button>
         <JobPill />
       </header>
       <main>
@@ -137,8 +205,9 @@ export function Board() {
             <Button type="primary" onClick={() => void begin()} data-testid="begin-project">Begin a project</Button>
           </Empty>
         )}
-        {projects.data?.map((p) => <Project key={p.id} project={p} />)}
+        {(one ? [one] : list).map((p) => <Project key={p.id} project={p} onNew={() => void begin()} />)}
       </main>
+      <Bin open={bin} close={() => setBin(false)} />
     </div>
   );
 }

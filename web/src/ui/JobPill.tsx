@@ -19,6 +19,17 @@ export function percent(job: JobView): number {
   return job.total ? Math.round((100 * job.done) / job.total) : 0;
 }
 
+/** How far a job is, what it does, and how long it will take: frames where it counts frames. */
+export function progressText(job: JobView): string {
+  if (job.state === "waiting") return job.message ? "waits" : "waits its turn";
+  return [`${percent(job)} %`, job.phase, job.seconds_left === null ? "" : leftText(job.seconds_left)].filter(Boolean).join(", ");
+}
+
+function leftText(seconds: number): string {
+  if (seconds < 90) return `${Math.max(1, Math.round(seconds))} s left`;
+  return `${Math.round(seconds / 60)} min left`;
+}
+
 export function stopJob(id: string): Promise<unknown> {
   return api.POST("/api/jobs/{job_id}/stop", { params: { path: { job_id: id } } });
 }
@@ -37,7 +48,10 @@ function JobRow({ job }: { job: JobView }) {
         )}
       </div>
       {isOpen(job) ? (
-        <Progress percent={percent(job)} size="small" format={() => `${job.done} of ${job.total || "?"}`} />
+        <>
+          <Progress percent={percent(job)} size="small" showInfo={false} />
+          <span className="quiet small">{job.message || progressText(job)}</span>
+        </>
       ) : (
         <span className="quiet small">{job.message}</span>
       )}

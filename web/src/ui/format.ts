@@ -2,7 +2,7 @@
 import type { MediaView } from "../api/client";
 
 export function rateText(rate: string | null | undefined): string {
-  if (!rate) return "no rate";
+  if (!rate) return "rate not said";
   const [n = 0, d = 1] = rate.split("/").map(Number);
   return d === 1 ? `${n} fps` : `${(n / d).toFixed(3)} fps`;
 }

@@ -42,7 +42,7 @@ def seen_box(fit: Fit) -> Float64:
     slope = np.where(fit.weights[some, None] > 0, fit.prediction[some, 1:3], 0.0)
     # What looks flat here, where the reference does not, holds nothing.
     gain = np.clip(np.nan_to_num(fit.gain), 0, MOST_GAIN)[fit.samples.tiles[some]]
-    slope = np.nan_to_num(np.clip(slope, -MOST_GAIN, MOST_GAIN).astype(np.float64))
+    slope = np.clip(np.nan_to_num(slope).astype(np.float64), -MOST_GAIN, MOST_GAIN)
     pull = fit.weights[some] * gain**2 * np.sum(slope**2, axis=1)
     box = np.zeros((2, 2))
     for axis in (0, 1):

@@ -39,6 +39,8 @@ def plane_from_points(
 ) -> tuple[Float64, dict[str, float]] | None:
     """The plane's motion from the points that are seen, and the error of each, px; None when none is seen.
 
+    There are no errors where the points are just enough to drive the plane.
+
     Parameters
     ----------
     reference : point -> (2,) at the reference frame, plate px
@@ -54,6 +56,9 @@ def plane_from_points(
     h = fit_motion(src, dst, model) if h is None else h
     if h is None:
         return None
+    # Points that are just enough fit whatever they do: that says nothing of how well they hold.
+    if 2 * len(names) <= FREEDOMS[model]:
+        return h, {}
     errors = np.linalg.norm(apply_homography(h, src) - dst, axis=1)
     return h, dict(zip(names, map(float, errors), strict=True))
 

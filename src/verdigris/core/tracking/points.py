@@ -34,6 +34,14 @@ LEAST_PATTERN_PX = 15
 SIGMA_FLOOR_PX = 0.02
 # A place as far from where even movement leads as is looked has to agree by so much more than one that is there.
 FAR_COSTS = 0.15
+# Where a point was hidden before, it has to agree by so much more to be taken for found again; how far to look grows by this a frame.
+FOUND_AGAIN, WIDER, WIDEST = 0.12, 0.15, 3.0
+# Parts of a pattern, this many to a side, are looked for by so many px on their own; one that agrees as well as this somewhere
+# else than the others moves otherwise.
+PARTS, APART_PX, APART_REACH_PX, PART_AGREES, PART_CONTRAST = 2, 1.5, 8, 0.8, 0.02
+TWO_MOTIONS = (
+    "Part of the pattern moves otherwise: it reaches beyond the surface, or something passes. Make it smaller, or move it inwards."
+)
 # A pattern that turned, grew or sheared without being asked moves by this share of its half size, for all that does not agree.
 UNASKED = 0.7
 
@@ -138,22 +146,54 @@ def match_point(
     at = apply_homography(a.h, known_at[None])[0]
     if float(np.abs(at - known_at - shift).max()) > 3.0 or a.good_share < 0.3:
         return PointResult(frame, "lost", None, None, float(best), "The pattern looks different here.")
+    if _holds_two_motions(known, known_at, now, at, pattern.half_size):
+        return PointResult(frame, "lost", None, None, float(best), TWO_MOTIONS)
     unlike = UNASKED * (1 - min(best, 1.0)) * max(pattern.half_size) if pattern.motion == "translation" else 0.0
     sigma = float(np.sqrt(corner_sigmas(a, at[None])[0] ** 2 + SIGMA_FLOOR_PX**2 + unlike**2))
     return PointResult(frame, "followed", at, sigma, float(best))
 
 
+def _holds_two_motions(
+    known: AnalysisPicture, known_at: Float64, now: AnalysisPicture, at: Float64, half: tuple[float, float]
+) -> bool:  # fmt: skip
+    """Whether some part of a pattern is seen clearly, but not where the pattern as a whole was found."""
+    shift = np.round(at - known_at).astype(int)
+    x0, y0 = np.round(known_at - half).astype(int)
+    w, h = (int(2 * v / PARTS) for v in half)
+    height, width = known.values.shape
+    r, moved = APART_REACH_PX, []
+    for i in range(PARTS):
+        for j in range(PARTS):
+            x, y = x0 + i * w, y0 + j * h
+            u, v = x + shift[0] - r, y + shift[1] - r
+            if min(x, y, u, v) < 0 or max(x + w, u + w + 2 * r) > width or max(y + h, v + h + 2 * r) > height or min(w, h) < 6:
+                continue
+            part = np.ascontiguousarray(known.values[y : y + h, x : x + w])
+            if part.std() < PART_CONTRAST:
+                continue
+            scores = cv2.matchTemplate(np.ascontiguousarray(now.values[v : v + h + 2 * r, u : u + w + 2 * r]), part, cv2.TM_CCOEFF_NORMED)
+            _, best, _, (bx, by) = cv2.minMaxLoc(scores)
+            # Along an edge or in a pattern that repeats, it fits as well where it should be.
+            if best > PART_AGREES and best > float(scores[r - 1 : r + 2, r - 1 : r + 2].max()) + 0.1:
+                moved.append(float(np.hypot(bx - r, by - r)))
+    return any(m > APART_PX for m in moved)
+
+
 def follow_point(
     picture: Callable[[int], AnalysisPicture], frames: range, set_by_hand: Mapping[int, Float64], pattern: Pattern,
     adjusted: Mapping[int, Pattern] | None = None, stop: Callable[[], bool] = lambda: False,
+    begin: Mapping[int, PointResult] | None = None,
 ) -> dict[int, PointResult]:  # fmt: skip
     """Follow a point over frames from every frame at which it was set by hand, and join the ways by confidence.
+
+    Where it is hidden, it is looked for on, ever wider, and found again where it agrees surely.
 
     Parameters
     ----------
     picture : frame -> analysis picture
     set_by_hand : frame -> (2,) plate px; at least one
     adjusted : patterns that hold from a frame on, where pattern or search area were changed
+    begin : frames at which its place is known without having been set by hand: it is followed from there as well
 
     Raises
     ------
@@ -166,33 +206,47 @@ def follow_point(
     for k in keys:
         check_pattern(picture(k), set_by_hand[k], pattern)
     done = {k: PointResult(k, "by_hand", set_by_hand[k], SIGMA_FLOOR_PX, 1.0) for k in keys}
+    begins = {**{n: r for n, r in (begin or {}).items() if r.at is not None and n in frames}, **{k: done[k] for k in keys if k in frames}}
     ways: dict[int, list[PointResult]] = {}
-    for k in keys:
+    for k, from_here in sorted(begins.items()):
+        # Matched with its first frame, it is that picture which is looked for, wherever the way begins.
+        shown = keys[0] if pattern.against == "first" else min(keys, key=lambda x: abs(x - k))
         for step in (1, -1):
-            last, known_at, known = done[k], set_by_hand[k], picture(k)
+            last, known_at, known = from_here, set_by_hand[shown], picture(shown)
+            if pattern.against == "previous":
+                assert from_here.at is not None
+                known_at, known = from_here.at, picture(k)
             speed = np.zeros(2)
-            n, drift = k + step, 0.0
-            while n in frames and n not in done and not stop():
+            n, drift, hidden = k + step, 0.0, 0
+            while n in frames and n not in begins and not stop():
                 use = _pattern_at(n, pattern, adjusted)
                 assert last.at is not None
-                r = match_point(known, known_at, picture(n), last.at + speed, use, n)
+                wider = min(WIDEST, 1 + WIDER * hidden)
+                use = replace(use, search=(use.search[0] * wider, use.search[1] * wider))
+                r = match_point(known, known_at, picture(n), last.at + speed * min(hidden + 1, 3), use, n)
+                if hidden and r.at is not None and r.correlation < LEAST_CORRELATION + FOUND_AGAIN:
+                    r = PointResult(n, "lost", None, None, r.correlation, "Hidden, and not surely found again here.")
                 if r.at is None or r.sigma_px is None:
                     ways.setdefault(n, []).append(r)
-                    break
+                    # What holds two motions would be found again on the wrong one.
+                    if r.reason == TWO_MOTIONS:
+                        break
+                    hidden, n = hidden + 1, n + step
+                    continue
                 if use.against == "previous":
                     drift = float(np.hypot(drift, r.sigma_px))
                     r = replace(r, sigma_px=drift)
                 assert r.at is not None
                 ways.setdefault(n, []).append(r)
-                speed, last = r.at - last.at if abs(n - last.frame) == 1 else np.zeros(2), r
+                speed, last, hidden = (r.at - last.at if abs(n - last.frame) == 1 else np.zeros(2)), r, 0
                 if use.against == "previous":
                     known, known_at = picture(n), r.at
                 n += step
     for n, found in ways.items():
         done[n] = joined(n, found)
     for n in frames:
-        done.setdefault(n, PointResult(n, "lost", None, None, 0.0, "Not reached: the pattern was lost before."))
-    return dict(sorted(done.items()))
+        done.setdefault(n, (begin or {}).get(n) or PointResult(n, "lost", None, None, 0.0, "Not reached: the pattern was lost before."))
+    return {n: done[n] for n in sorted(done) if n in frames}
 
 
 def _pattern_at(frame: int, pattern: Pattern, adjusted: Mapping[int, Pattern] | None) -> Pattern:

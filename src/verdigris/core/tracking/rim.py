@@ -22,7 +22,7 @@ LEAST_TELLING = 8
 # where no more than this share of the parts goes along, and so many more are seen together elsewhere.
 AGREES, FEW, MOST, MORE = 0.45, 0.6, 0.7, 0.3
 # Where a picture is known to move by itself, a place holds that nearly all of the edges agree with.
-NEARLY_ALL = 0.85
+NEARLY_ALL = 0.9
 # Sizes that are tried in looking for where they are, against the one that was found.
 SIZES = (1.0, 0.96, 1.04, 0.92, 1.08, 0.87, 1.13)
 APART = "The picture inside moves by itself, and the edges of the surface do not go with it. Cut out what runs, then follow again."

@@ -52,7 +52,7 @@ export function DepthLine() {
   };
   const spanText = (id: string) => {
     const span = document.occluders.find((o) => o.id === id)?.span;
-    return span ? `in front, ${span[0] + firstFrame}-${span[1] + firstFrame}` : "in front, whole shot";
+    return span ? `frames ${span[0] + firstFrame}-${span[1] + firstFrame}` : "whole shot";
   };
 
   return (
@@ -86,7 +86,7 @@ export function DepthLine() {
         menu={{
           items: [
             { key: "surface", label: "Surface, to be followed" },
-            { key: "occluder", label: "Something in front, outlined by hand" },
+            { key: "occluder", label: "Outline of something in front" },
           ],
           onClick: ({ key }) => {
             setBench({ step: "outline" });

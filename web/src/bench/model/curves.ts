@@ -2,7 +2,7 @@
 import type { Surface, TakeFrame } from "../../api/types";
 import { apply, at } from "./geometry";
 
-export type CurveId = "apart" | "doubt" | "residual" | "margin" | "speed" | "acceleration" | "used";
+export type CurveId = "point" | "apart" | "doubt" | "residual" | "margin" | "speed" | "acceleration" | "used";
 type Line = { name: string; colour: string; dash?: number[] };
 type Curve = { label: string; hint: string; unit: "px" | "share"; least: number; lines: Line[] };
 
@@ -21,7 +21,8 @@ export const CURVES: Record<CurveId, Curve> = {
   speed: { label: "Speed", hint: "How far each corner moves from the frame before", unit: "px", least: 1, lines: CORNERS },
   acceleration: { label: "Acceleration", hint: "How much the speed of each corner changes: a jump is a slip", unit: "px", least: 1, lines: CORNERS },
   apart: { label: "Takes apart", hint: "How far each corner of the take beside lies from the chosen one", unit: "px", least: 0.2, lines: CORNERS },
-  used: { label: "Region used", hint: "Share of the region that was compared", unit: "share", least: 1, lines: [{ name: "used", colour: "#62b5a3" }] },
+  point: { label: "Chosen point", hint: "How far the chosen single point moves from the frame before, across and down", unit: "px", least: 1, lines: [{ name: "across", colour: "#f4ecda" }, { name: "down", colour: "#62b5a3", dash: [8, 3] }] },
+  used: { label: "Region compared", hint: "How much of the region was seen and agreed. Covered parts lower it; a frame can still be sure", unit: "share", least: 1, lines: [{ name: "used", colour: "#62b5a3" }] },
 };
 
 type Frames = ReadonlyMap<number, TakeFrame> | undefined;
@@ -40,6 +41,7 @@ function of(curve: CurveId, frames: Frames, surface: Surface | null, frame: numb
   if (curve === "residual") return here.residual_px;
   if (curve === "margin") return here.margin_px;
   if (curve === "used") return here.share_used;
+  if (curve === "point") return null;
   if (curve === "apart") {
     const [p, q] = [corner(frames, surface, frame, line), corner(beside, surface, frame, line)];
     return p && q ? Math.hypot(p.x - q.x, p.y - q.y) : null;
@@ -47,6 +49,18 @@ function of(curve: CurveId, frames: Frames, surface: Surface | null, frame: numb
   const [a, b, c] = [frame - 1, frame, frame + 1].map((n) => corner(frames, surface, n, line));
   if (curve === "speed") return a && b ? Math.hypot(b.x - a.x, b.y - a.y) : null;
   return a && b && c ? Math.hypot(c.x - 2 * b.x + a.x, c.y - 2 * b.y + a.y) : null;
+}
+
+/** The chosen point over time: frame -> where it is, where it is seen. */
+export type PointPath = ReadonlyMap<number, { x: number; y: number }>;
+
+/** What a point moves from frame to frame, across and down; null where it is not seen. */
+export function pointValues(path: PointPath, range: { first: number; last: number }): Values {
+  const moved = (n: number, axis: "x" | "y") => {
+    const [a, b] = [path.get(n - 1), path.get(n)];
+    return a && b ? b[axis] - a[axis] : null;
+  };
+  return (["x", "y"] as const).map((axis) => Array.from({ length: range.last - range.first + 1 }, (_, i) => moved(range.first + i, axis)));
 }
 
 /** One list of values a line, over the frames of a range; null where nothing is known. */

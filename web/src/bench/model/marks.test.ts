@@ -1,4 +1,5 @@
-import { expect, it } from "vitest";
+import { placeInside } from "./marks";
+import { describe, expect, it } from "vitest";
 import { markAt, sizesAt, type TrackPoint, withKey, withoutMarkKey } from "./marks";
 
 const point: TrackPoint = {
@@ -28,4 +29,20 @@ it("keeps its last key", () => {
   const one = withoutMarkKey(point, 10);
   expect(one.keys).toHaveLength(1);
   expect(withoutMarkKey(one, 30)).toBe(one);
+});
+
+describe("a pattern that reaches beyond its surface", () => {
+  const quad = [{ x: 100, y: 100 }, { x: 300, y: 110 }, { x: 295, y: 260 }, { x: 98, y: 250 }];
+  it("is offered the nearest place inside", () => {
+    const to = placeInside({ x: 100, y: 100 }, [12, 12], quad);
+    expect(to).not.toBeNull();
+    expect(to?.x).toBeGreaterThan(111);
+    expect(to?.y).toBeGreaterThan(111);
+    expect(Math.hypot((to?.x ?? 0) - 100, (to?.y ?? 0) - 100)).toBeLessThan(24);
+    expect(placeInside(to ?? { x: 0, y: 0 }, [12, 12], quad)).toBeNull();
+  });
+  it("is left alone where it lies inside, or where nothing fits", () => {
+    expect(placeInside({ x: 200, y: 180 }, [12, 12], quad)).toBeNull();
+    expect(placeInside({ x: 100, y: 100 }, [200, 200], quad)).toBeNull();
+  });
 });

@@ -2,6 +2,8 @@
 import type { PointView, Surface } from "../../api/types";
 import type { PlatePoint } from "./geometry";
 
+const INWARD_PX = 1;
+
 export type TrackPoint = Surface["points"][number];
 export type Mark = {
   id: string;
@@ -45,4 +47,30 @@ export function withKey(point: TrackPoint, frame: number, change: Partial<TrackP
 export function withoutMarkKey(point: TrackPoint, frame: number): TrackPoint {
   const keys = point.keys.filter((k) => k.frame !== frame);
   return keys.length ? { ...point, keys } : point;
+}
+
+/**
+ * Where a pattern would lie wholly on a surface with these corners (in order): the nearest such place to where it is.
+ * Null when it does already, or when the surface is too small for it.
+ */
+export function placeInside(at: PlatePoint, half: readonly [number, number], quad: readonly PlatePoint[]): PlatePoint | null {
+  let { x, y } = at;
+  /** How far the box reaches over an edge, along the edge's inward normal; corners in order have the inside to the right. */
+  const over = (i: number) => {
+    const [a, b] = [quad[i], quad[(i + 1) % quad.length]];
+    if (!a || !b) return { by: 0, n: { x: 0, y: 0 } };
+    const length = Math.hypot(b.x - a.x, b.y - a.y) || 1;
+    const n = { x: -(b.y - a.y) / length, y: (b.x - a.x) / length };
+    const inside = (x - a.x) * n.x + (y - a.y) * n.y;
+    return { by: Math.abs(n.x) * half[0] + Math.abs(n.y) * half[1] + INWARD_PX - inside, n };
+  };
+  const worst = () => quad.reduce((most, _, i) => (over(i).by > most.by ? over(i) : most), over(0));
+  if (worst().by <= INWARD_PX) return null;
+  for (let k = 0; k < 60; k++) {
+    const { by, n } = worst();
+    if (by <= 1e-3) return { x, y };
+    x += by * n.x;
+    y += by * n.y;
+  }
+  return null;
 }

@@ -1,3 +1,4 @@
+import { canCompose } from "./shot";
 import { describe, expect, it } from "vitest";
 import type { Occluder, Shot, Surface, TakeFrame } from "../../api/types";
 import { correctionAt, cornersAt, depthOrder, freshId, knowsLens } from "./shot";
@@ -50,4 +51,16 @@ it("knows a lens once it has terms, or lines to find them from", () => {
 
 it("finds an id that is not taken", () => {
   expect(freshId("in-front", ["in-front", "in-front-2"])).toBe("in-front-3");
+});
+
+describe("a result picture", () => {
+  const media = (proxies: number, state: string) => ({ facts: { frame_count: 10 }, proxies, state });
+  const shot = (plate: unknown, art: unknown) => ({ document: { plate: { media: "a" }, placements: [{ artwork: { media: "b" } }] }, media: { a: plate, b: art } }) as unknown as Parameters<typeof canCompose>[0];
+  it("is asked for only once all that it is made from was read", () => {
+    expect(canCompose(shot(media(10, "ready"), media(10, "ready")), 4)).toBe(true);
+    expect(canCompose(shot(media(10, "ready"), media(4, "reading")), 4)).toBe(false);
+    expect(canCompose(shot(media(10, "ready"), media(5, "reading")), 4)).toBe(true);
+    expect(canCompose(shot(media(10, "ready"), { ...media(0, "reading"), facts: null }), 0)).toBe(false);
+    expect(canCompose(shot(media(10, "ready"), undefined), 0)).toBe(false);
+  });
 });

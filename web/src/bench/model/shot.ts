@@ -1,5 +1,5 @@
 /** What the document and a take together say about one frame. Pure. */
-import type { Occluder, Shot, Surface, TakeFrame } from "../../api/types";
+import type { MediaView, Occluder, Shot, Surface, TakeFrame } from "../../api/types";
 import { apply, at, type Homography, IDENTITY, type PlatePoint } from "./geometry";
 
 export type Frames = ReadonlyMap<number, TakeFrame>;
@@ -65,4 +65,13 @@ export function freshId(base: string, taken: readonly string[]): string {
   let id = base;
   for (let n = 2; taken.includes(id); n++) id = `${base}-${n}`;
   return id;
+}
+
+/** Whether all that a frame of result is made from has been read: a picture that is asked for before that is refused. */
+export function canCompose(shot: { document: Shot; media: Record<string, MediaView> }, frame: number): boolean {
+  const read = (hash: string | null | undefined, at: number) => {
+    const m = hash ? shot.media[hash] : undefined;
+    return !!m?.facts && (m.state === "ready" || m.proxies > Math.min(at, m.facts.frame_count - 1));
+  };
+  return read(shot.document.plate.media, frame) && shot.document.placements.every((p) => read(p.artwork.media, Math.max(frame, 0)));
 }

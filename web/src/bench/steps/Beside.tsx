@@ -24,18 +24,18 @@ export function Beside() {
   const px = (v: number | null) => (v === null || v < 0 ? "not in both" : `${v.toFixed(3)} px`);
   return (
     <>
-      <Field label="Beside it" hint="Another take, dashed in the picture">
+      <Field label="Compare with" hint="Another take, drawn with a dashed line in the picture">
         <Select size="small" style={{ width: 170 }} value={shown ?? "none"} aria-label="take beside"
           options={[{ value: "none", label: "nothing" }, ...others.map((t) => ({ value: t.id, label: `${takeName(t)}: ${t.followed} followed, ${t.lost} lost` }))]}
           onChange={(v) => setBench({ beside: v === "none" ? null : v })} />
       </Field>
       {shown && (
         <>
-          <Fact label="Apart here" value={px(apart.length ? worst(frame) : null)} />
-          <Fact label="Apart, half of the frames" value={px(middle(all))} />
+          <Fact label="Distance at this frame" value={px(apart.length ? worst(frame) : null)} />
+          <Fact label="Usual distance" value={px(middle(all))} />
           <div className="row">
-            <Tooltip title="Both change places: a flip from one to the other">
-              <Button size="small" data-testid="change-places" onClick={() => void edit({ kind: "choose_take", surface: surface.id, take: shown }).then((ok) => ok && setBench({ beside: take.id }))}>Change places</Button>
+            <Tooltip title="Chooses the compared take, and compares with this one">
+              <Button size="small" data-testid="change-places" onClick={() => void edit({ kind: "choose_take", surface: surface.id, take: shown }).then((ok) => ok && setBench({ beside: take.id }))}>Swap the two</Button>
             </Tooltip>
             <Tooltip title="How far apart, frame by frame, in the strip"><Button size="small" onClick={() => setBench({ curve: "apart", threshold: null })}>Show as curve</Button></Tooltip>
           </div>

@@ -12,7 +12,7 @@ export function CurveControls() {
   const curve = useBench((s) => s.curve);
   const threshold = useBench((s) => s.threshold);
   const picked = useBench((s) => s.picked);
-  const options = [{ value: "crops", label: "magnified corners" }, ...Object.entries(CURVES).filter(([id]) => id !== "apart" || besideFrames).map(([value, c]) => ({ value, label: c.label.toLowerCase() }))];
+  const options = [{ value: "crops", label: "magnified corners" }, ...Object.entries(CURVES).filter(([id]) => (id !== "apart" || besideFrames) && (id !== "point" || (surface?.points.length ?? 0) > 0)).map(([value, c]) => ({ value, label: c.label.toLowerCase() }))];
   const whole = { first: 0, last: count - 1 };
   const above = curve && threshold !== null ? runsOf(framesAbove(curveValues(curve, frames, surface, whole, besideFrames), threshold, whole)) : [];
   return (

@@ -78,7 +78,7 @@ export function Disagreements() {
         <div key={i} className="row apart">
           <button className="plain small offer" title="Shows it in the picture, at a frame where it is there" aria-pressed={offered !== null && offers[i] === offered} onClick={() => look(offers[i])}>
             {Math.max(1, Math.round(100 * d.share_of_region))} % {d.kind === "content" ? "moves otherwise" : "is covered"}, {d.frames[0] + firstFrame}-{d.frames[1] + firstFrame}
-            <i className="quiet">it counts {Math.round(100 * d.helps)} % less by itself</i>
+            <i className="quiet">{d.helps > 0 ? `left out mostly by itself (${Math.round(100 * d.helps)} %)` : "not left out by itself"}</i>
           </button>
           {d.kind === "content" ? <Button size="small" onClick={() => cutOut(d)}>Cut it out</Button> : <Button size="small" onClick={() => inFront(d)}>It is in front</Button>}
         </div>

@@ -4,26 +4,26 @@ import { useState } from "react";
 import { api, type Delivery, type DeliveryView, urls } from "../../api/client";
 import { useJobs } from "../../api/queries";
 import { bytesText, timeText } from "../../ui/format";
-import { isOpen, percent, stopJob } from "../../ui/JobPill";
+import { isOpen, percent, progressText, stopJob } from "../../ui/JobPill";
 import { useWork } from "../context";
 import { HELD } from "../held";
 import type { Held } from "../state";
 import { Field, Note } from "./parts";
 
 function DeliveryRow({ delivery }: { delivery: DeliveryView }) {
-  const { firstFrame, shot } = useWork();
+  const { firstFrame } = useWork();
   const job = useJobs().data?.find((j) => j.id === delivery.job);
   const missing = delivery.frames_without_track;
   return (
     <div className="delivery" data-testid="delivery" data-state={delivery.state}>
       <div className="row apart">
-        <span className="mono">{delivery.file || delivery.form}</span>
-        {delivery.state === "done" && <a href={urls.deliveryFile(delivery.id)} download data-testid="download"><Button size="small">Download</Button></a>}
+        <span className="mono ellipsis" title={delivery.file}>{delivery.file || delivery.form}</span>
+        {delivery.file && <a href={urls.deliveryFile(delivery.id)} download data-testid="download"><Button size="small">{delivery.state === "stopped" ? "Take what is there" : "Download"}</Button></a>}
         {job && isOpen(job) && <Button size="small" onClick={() => void stopJob(job.id)} disabled={job.stop_asked}>{job.stop_asked ? "Stopping" : "Stop"}</Button>}
       </div>
-      {job && isOpen(job) && <Progress percent={percent(job)} size="small" format={() => `${job.done} of ${job.total || "?"}`} />}
+      {job && isOpen(job) && <Progress percent={percent(job)} size="small" format={() => progressText(job)} />}
       <span className="quiet small">
-        {timeText(delivery.created)}{delivery.bytes ? `, ${bytesText(delivery.bytes)}` : ""}{delivery.revision !== shot.revision ? ", of an earlier state" : ""}
+        {timeText(delivery.created)}{delivery.bytes ? `, ${bytesText(delivery.bytes)}` : ""}{delivery.differs ? ", the shot would look different now" : ""}
         {delivery.state === "failed" || delivery.state === "stopped" ? `, ${job?.message ?? delivery.state}` : ""}
       </span>
       {missing.length > 0 && <Note tone="warn">{`${missing.length} frames have no track; the plate passes unchanged there: ${missing.slice(0, 8).map((n) => n + firstFrame).join(", ")}${missing.length > 8 ? " ..." : ""}`}</Note>}
@@ -39,8 +39,8 @@ export function HandOver() {
   return (
     <div className="rows">
       <Field label="What" hint="The result; or the plate held still on a surface, for painting on. What is painted rides back in Place">
-        <Select size="small" style={{ width: 180 }} value={held ? `${held.surface} ${held.how}` : "result"} aria-label="what is handed over" data-testid="deliver-what"
-          options={[{ value: "result", label: "the result" }, ...document.surfaces.filter((s) => s.take).flatMap((s) => HELD.map((x) => ({ value: `${s.id} ${x.value}`, label: `held on ${s.name}, ${x.label}` })))]}
+        <Select size="small" style={{ width: 210 }} value={held ? `${held.surface} ${held.how}` : "result"} aria-label="what is handed over" data-testid="deliver-what"
+          options={[{ value: "result", label: "the result" }, ...document.surfaces.filter((s) => s.take).flatMap((s) => HELD.map((x) => ({ value: `${s.id} ${x.value}`, label: `the plate held still: ${s.name}, ${x.label}` })))]}
           onChange={(v) => {
             const [on = "", how = "full"] = v.split(" ");
             if (v === "result") setDelivery({ ...delivery, still: null });

@@ -76,7 +76,7 @@ export function Inspect() {
       {at?.residual_px !== null && at && <Fact label="Residual" hint="Disagreement of the picture with what it is compared with, as a shift" value={`${at.residual_px?.toFixed(3)} px`} />}
       {at && at.margin_px !== null && at.status === "followed" && <Fact label="Margin" hint="How far the worst corner would move if surface and lens were allowed to bend: lens, rows or shape left over" value={`${at.margin_px.toFixed(3)} px`} />}
       {at && at.through !== null && at.status === "followed" && <Fact label="Compared with" hint="The reference frame does not look like the plane here, so this frame of the run took its place; its doubt is part of the doubt" value={`frame ${at.through + firstFrame}`} />}
-      {at && <Fact label="Region used" value={`${Math.round(100 * at.share_used)} %`} />}
+      {at && <Fact label="Region compared" hint="How much of the region was seen and agreed. Covered parts lower it; the frame can still be sure" value={`${Math.round(100 * at.share_used)} %`} />}
       <div className="row wrap"><Disagreements /><Remaining /></div>
       <PointSet />
       <div className="rule" />

@@ -34,7 +34,7 @@ export function MotionAdvice() {
     <div className="rows" data-testid="motion-advice">
       <Note>{found.reason}</Note>
       <table className="figures">
-        <thead><tr><th>motion</th><th title="residual of the fit itself">fits px</th><th title="error on places it was not fitted to">left out px</th></tr></thead>
+        <thead><tr><th>motion</th><th title="How far points lie off that this motion was fitted to, px">fitted</th><th title="How far points lie off that it was not fitted to, px: the honest figure">tested</th></tr></thead>
         <tbody>
           {found.figures.map((f) => (
             <tr key={f.motion} className={f.motion === found.motion ? "enough" : undefined}>

@@ -36,7 +36,7 @@ function Snap() {
   const offer = useCrossing(corners, true);
   if (selection?.kind !== "corner" || !corners) return null;
   const at = corners[selection.corner];
-  if (!offer || !at) return <Note>No two edges cross near the {CORNER_GLYPHS[selection.corner]}, or it lies on their crossing already.</Note>;
+  if (!offer || !at) return <Note>Nothing to snap the {CORNER_GLYPHS[selection.corner]} to: no edges cross near it, or it is on the crossing.</Note>;
   return (
     <div className="row apart" data-testid="snap-offer">
       <Note>Edges cross {offer.away.toFixed(2)} px from the {CORNER_GLYPHS[selection.corner]}, give or take {offer.sigma.toFixed(2)}.</Note>
@@ -87,8 +87,13 @@ export function Outline() {
   return (
     <div className="rows">
       <Field label="Surface">
-        <Input size="small" defaultValue={surface.name} key={surface.id + surface.name} style={{ width: 150 }} aria-label="name of the surface"
-          onBlur={(e) => e.target.value && e.target.value !== surface.name && void edit({ kind: "rename", target: surface.id, name: e.target.value } as Edit)} />
+        <span className="row">
+          <Input size="small" defaultValue={surface.name} key={surface.id + surface.name} style={{ width: 118 }} aria-label="name of the surface"
+            onBlur={(e) => e.target.value && e.target.value !== surface.name && void edit({ kind: "rename", target: surface.id, name: e.target.value } as Edit)} />
+          <Tooltip title="Takes the surface out of the shot, with what is placed on it. Undo brings it back">
+            <Button size="small" data-testid="remove-surface" onClick={() => { setBench({ selection: null, tool: "move" }); void edit({ kind: "remove", target: surface.id }); }}>Remove</Button>
+          </Tooltip>
+        </span>
       </Field>
       <Field label="Reference frame" hint="Where the corners are placed, and what every frame is compared with">
         <span className="row">
@@ -112,7 +117,7 @@ export function Outline() {
       {HELP[tool] && <Note>{HELP[tool]}</Note>}
       {shape && <ChosenShape shape={shape} />}
       {occluder && (
-        <Field label="Called">
+        <Field label="Name">
           <Input size="small" defaultValue={occluder.name} key={occluder.id + occluder.name} style={{ width: 150 }} aria-label="name of what is in front"
             onBlur={(e) => e.target.value && e.target.value !== occluder.name && void edit({ kind: "rename", target: occluder.id, name: e.target.value } as Edit)} />
         </Field>
@@ -137,7 +142,7 @@ export function Outline() {
       <div className="rule" />
       <Collapse ghost size="small" className="sections" activeKey={open} onChange={(keys) => setOpen([keys].flat())}
         items={[
-          { key: "points", label: <span>Points{surface.points.length ? `, ${surface.points.length}` : ""}</span>, children: <PointControls /> },
+          { key: "points", label: <span>Single points{surface.points.length ? ` (${surface.points.length})` : ""}</span>, children: <PointControls /> },
           { key: "lens", label: <span>Lens: {document.lens.mode === "given" ? `k1 ${document.lens.k1.toFixed(3)}` : document.lens.mode === "none" ? "without distortion" : "found by itself"}</span>, children: <LensControls /> },
         ]} />
     </div>

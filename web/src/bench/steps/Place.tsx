@@ -1,13 +1,29 @@
 /** Place: pin artwork onto the corners. */
-import { Button, InputNumber, Segmented, Select } from "antd";
+import { Button, Dropdown, InputNumber, Segmented, Select, Tooltip } from "antd";
 import type { Edit, MediaView, Placement } from "../../api/client";
 import { useMedia } from "../../api/queries";
 import { mediaFactsText, rateNumber, rateText } from "../../ui/format";
 import { Upload } from "../../ui/Upload";
+import { useBinEdits } from "../../ui/useBin";
 import { useWork } from "../context";
 import { HELD } from "../held";
 import { setBench } from "../state";
 import { Fact, Field, Note } from "./parts";
+
+/** Artwork that no shot of this project shows: it can be put into the bin. */
+function Unused() {
+  const { shot, plate } = useWork();
+  const media = useMedia().data ?? [];
+  const { remove } = useBinEdits();
+  const shown = new Set([plate.hash, ...shot.document.placements.map((p) => p.artwork.media)]);
+  const rest = media.filter((m) => !shown.has(m.hash));
+  if (rest.length === 0) return null;
+  return (
+    <Dropdown trigger={["click"]} menu={{ items: rest.map((m) => ({ key: m.hash, label: m.name })), onClick: ({ key }) => { const m = rest.find((x) => x.hash === key); if (m) void remove("media", m.hash, m.name); } }}>
+      <Button size="small" data-testid="remove-media">Put a file into the bin</Button>
+    </Dropdown>
+  );
+}
 
 export function Place() {
   const { surface, document, shot, plate, edit, count, rate } = useWork();
@@ -44,13 +60,14 @@ export function Place() {
             if (m) choose(m);
           }} />
       </Field>
+      <Unused />
       <Upload title="Drop artwork here, or click" hint="still, film, numbered stills" onMedia={choose} />
       {placement && artwork && (
         <>
-          <Fact label="It is" value={mediaFactsText(artwork)} />
-          <Field label="It was" hint="Made for the surface; or painted on the plate held still, to ride back to where it was painted">
+          <Fact label="File" value={mediaFactsText(artwork)} />
+          <Field label="Drawn" hint="To fill the surface, like a poster; or painted over the plate held still, like a patch that hides a mark">
             <Select size="small" style={{ width: 190 }} value={placement.painted ?? "made"} aria-label="what the artwork was made on" data-testid="painted"
-              options={[{ value: "made", label: "made for the surface" }, ...HELD.map((x) => ({ value: x.value, label: `painted, held still ${x.label}` }))]} onChange={(v) => place({ painted: v === "made" ? null : (v as Placement["painted"]) })} />
+              options={[{ value: "made", label: "to fill the surface" }, ...HELD.map((x) => ({ value: x.value, label: `over the plate held still: ${x.label}` }))]} onChange={(v) => place({ painted: v === "made" ? null : (v as Placement["painted"]) })} />
           </Field>
           {!placement.painted && <Field label="Proportions" hint="Fit shows all of it, fill covers the surface, stretch ignores proportions">
             <Segmented size="small" value={placement.fit} options={["fit", "fill", "stretch"]} onChange={(fit) => place({ fit: fit as Placement["fit"] })} />
@@ -70,8 +87,10 @@ export function Place() {
             </Field>
           )}
           {short && <Note tone="warn">{`The artwork ends after ${f.frame_count} of ${count} frames; then it ${placement.after_end === "hold" ? "holds its last frame" : "begins again"}.`}</Note>}
-          {otherRate && <Note tone="warn">{`The artwork has ${rateText(f.rate)}, the plate ${rateText(plate.facts?.rate ?? document.plate.rate)}: it is shown frame for frame.`}</Note>}
-          <Button size="small" onClick={() => { setBench({ shown: "plate", wipe: null }); void edit({ kind: "remove_placement", surface: surface.id }); }}>Take it off</Button>
+          {otherRate && <Note tone="warn">{`The artwork has ${rateText(f.rate)}, the plate ${rateText(plate.facts?.rate ?? document.plate.rate)}: one frame of it is shown for each frame of the plate.`}</Note>}
+          <Tooltip title="The surface is left as it is; the artwork stays in the project">
+            <Button size="small" onClick={() => { setBench({ shown: "plate", wipe: null }); void edit({ kind: "remove_placement", surface: surface.id }); }}>Take it off</Button>
+          </Tooltip>
         </>
       )}
     </div>

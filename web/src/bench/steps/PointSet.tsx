@@ -16,7 +16,8 @@ const FILTERS: { id: keyof Filter; label: string; hint: string; suffix: string; 
   { id: "acceleration", label: "Acceleration above", hint: "How much its speed changes from frame to frame", suffix: "px", step: 0.5 },
   { id: "seen", label: "Seen in fewer than", hint: "Frames in which it was found", suffix: "f", step: 5 },
 ];
-const figure = (v: number | null, digits = 2) => (v === null ? "-" : v.toFixed(digits));
+const figure = (v: number | null, digits = 2) => (v === null ? "not known" : v.toFixed(digits));
+const unknownPoint = (id: string): PointFiguresView => ({ id, seen: 0, carried: 0, lost: 0, error_px: null, worst_px: null, worst_frame: null, speed_px: 0, acceleration_px: 0, sigma_px: null });
 
 export function PointSet() {
   const { surface, take, edit, count, firstFrame } = useWork();
@@ -31,9 +32,9 @@ export function PointSet() {
     queryFn: async () => data<PointFiguresView[]>(await api.GET("/api/takes/{take_id}/point-figures", { params: { path: { take_id: take?.id ?? "" } } })),
   }).data;
   if (!surface || surface.follow !== "points" || !take) return null;
-  if (!found?.length) return <Note>{take.running ? "The points are being followed." : "Track again: this take knows nothing of its points."}</Note>;
   const points = surface.points;
-  const rows = found.flatMap((f) => points.filter((p) => p.id === f.id).map((p) => ({ ...f, out: p.left_out, spans: p.used_spans })));
+  const known = found?.length ? found : points.map((p) => unknownPoint(p.id));
+  const rows = known.flatMap((f) => points.filter((p) => p.id === f.id).map((p) => ({ ...f, out: p.left_out, spans: p.used_spans })));
   const set = (next: typeof points) => void edit(setMarks(surface, next, next.length ? surface.follow : "region"));
   const sift = (change: Partial<Filter>) => {
     const next = { ...filter, ...change };
@@ -42,7 +43,9 @@ export function PointSet() {
   };
   return (
     <div className="rows" data-testid="point-set">
-      <h2>Points, worst first</h2>
+      <h2>Single points, worst first</h2>
+      {!found?.length && <Note>{take.running ? "The points are being followed." : "This take was followed by its region and knows nothing of the points. Track again to measure them."}</Note>}
+      {found?.length ? found.every((f) => f.error_px === null) && <Note>These points are just enough to drive the plane: whether one of them is off is not known. One more would tell.</Note> : null}
       {FILTERS.map((f) => (
         <div key={f.id} className="row apart">
           <Tooltip title={f.hint}><span className="small">{f.label}</span></Tooltip>
@@ -54,7 +57,7 @@ export function PointSet() {
         onRow={(r) => ({ onClick: () => setBench({ selection: { kind: "mark", id: r.id } }), className: selection?.kind === "mark" && selection.id === r.id ? "row-on" : "" })}
         columns={[
           { title: "Point", dataIndex: "id", ellipsis: true, render: (id: string, r) => <Tooltip title={`${r.seen} frames seen, ${r.carried} carried, ${r.lost} lost; doubt ${figure(r.sigma_px)} px`}><span className={`mono ${r.out ? "quiet struck" : ""}`}>{id}</span></Tooltip> },
-          { title: "error", width: 58, align: "right", render: (_, r) => <span className="mono">{figure(r.error_px)}</span> },
+          { title: "error", width: 74, align: "right", render: (_, r) => <span className={r.error_px === null ? "quiet small" : "mono"}>{figure(r.error_px)}</span> },
           { title: "worst", width: 66, align: "right", render: (_, r) => r.worst_frame === null ? "-" : <Tooltip title={`${figure(r.worst_px)} px; go there`}><button className="plain mono" onClick={() => goTo(r.worst_frame ?? 0, count)}>{r.worst_frame + firstFrame}</button></Tooltip> },
           { title: "acc.", width: 56, align: "right", render: (_, r) => <span className="mono">{figure(r.acceleration_px)}</span> },
         ]} />

@@ -44,7 +44,7 @@ export function Remaining() {
         {noise.map((m, i) => <span key={i} className="mono"><CornerGlyph corner={i} size={9} /> {m === null ? "-" : m.toFixed(2)}</span>)}
         <span className="mono">noise</span>
       </div>
-      <Note>Movement left at the corners in the plate itself, half of the frames below; under it, what noise alone would show. {medians.every((m) => m === null) ? "Nothing of the region lies at the corners to compare." : "Most in:"}</Note>
+      <Note>{medians.every((m) => m === null) ? "Nothing of the region lies at the corners to compare." : "How far each corner usually moves, measured in the plate. The second row is what noise alone would show. The shakiest frames:"}</Note>
       <div className="row wrap">
         {worst.map((w) => (
           <Button key={w.frame} size="small" onClick={() => { goTo(w.frame, count); setBench({ selection: { kind: "corner", corner: w.corner } }); }}>

@@ -1,6 +1,7 @@
 /** Track: follow the region from the reference frame, watch it arrive, stop, go on. */
 import { Button, Input, Progress, Select, Tooltip } from "antd";
 import { api, type Edit } from "../../api/client";
+import { percent, progressText } from "../../ui/JobPill";
 import { rangesText, takeName } from "../../ui/format";
 import { useWork } from "../context";
 import { setBench } from "../state";
@@ -10,6 +11,7 @@ import { AnalysisControls } from "./AnalysisControls";
 import { Beside } from "./Beside";
 import { MotionAdvice } from "./MotionAdvice";
 import { MOTIONS } from "./motions";
+import { ChangedSince } from "./ChangedSince";
 import { Fact, Field, Note } from "./parts";
 
 export function Track() {
@@ -51,12 +53,12 @@ export function Track() {
       {job && (
         <div>
           <div className="row apart">
-            <span>{job.state === "waiting" ? "Waits for a worker" : "Following"}</span>
+            <span data-testid="progress-text">{job.state === "waiting" ? job.message || "Waits for a worker" : progressText(job)}</span>
             <Tooltip title="Stop and keep what is done: Esc">
               <Button size="small" onClick={() => void stop()} disabled={job.stop_asked} data-testid="stop-track">{job.stop_asked ? "Stopping" : "Stop"}</Button>
             </Tooltip>
           </div>
-          <Progress percent={job.total ? Math.round((100 * job.done) / job.total) : 0} size="small" format={() => `${job.done} of ${job.total}`} />
+          <Progress percent={percent(job)} size="small" showInfo={false} />
         </div>
       )}
       <div className="rule" />
@@ -70,7 +72,7 @@ export function Track() {
               onChange={(id) => void edit({ kind: "choose_take", surface: surface.id, take: id })} />
           </Field>
           {take && (
-            <Field label="Called" hint="A name beside its letter, for telling tries apart">
+            <Field label="Name of the take" hint="Shown beside its letter, for example: A softer region">
               <Input size="small" style={{ width: 170 }} key={take.id + take.name} defaultValue={take.name} placeholder="no name" maxLength={60} aria-label="name of the take"
                 onBlur={(e) => e.target.value.trim() !== take.name && void act(() => api.PUT("/api/takes/{take_id}/name", { params: { path: { take_id: take.id } }, body: { name: e.target.value } }).then(() => null))} />
             </Field>
@@ -85,7 +87,7 @@ export function Track() {
           <Fact label="Median doubt" value={take.median_sigma_px === null ? "none" : `${take.median_sigma_px?.toFixed(3)} px`} />
           <Fact label="To look at" value={take.looks.length} />
           <MotionAdvice />
-          {take.stale && <Note tone="warn">Region, motion, reference frame or what is in front changed since this take. Track again to follow what is drawn now.</Note>}
+          {take.stale && <ChangedSince />}
           {!take.running && take.followed + take.lost < count && !take.stale && <Note>Not every frame was followed: {count - take.followed - take.lost} are untracked. B does both directions.</Note>}
         </>
       )}

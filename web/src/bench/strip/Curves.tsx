@@ -4,7 +4,8 @@ import uPlot from "uplot";
 import "uplot/dist/uPlot.min.css";
 import { CornerGlyph } from "../../ui/corners";
 import { useWork } from "../context";
-import { CURVES, curveValues, framesAbove } from "../model/curves";
+import { CURVES, curveValues, framesAbove, pointValues } from "../model/curves";
+import { usePointPath } from "../viewer/usePointPath";
 import { goTo, setBench, useBench } from "../state";
 import type { Size } from "../viewer/math/view";
 import { LABEL, type Range } from "./layout";
@@ -22,7 +23,11 @@ export function Curves({ range, size }: { range: Range; size: Size }) {
   const lifting = useRef(false);
   const shape = CURVES[curve];
 
-  const values = useMemo(() => curveValues(curve, frames, surface, range, besideFrames), [besideFrames, curve, frames, range, surface]);
+  const path = usePointPath(curve === "point");
+  const values = useMemo(
+    () => (curve === "point" ? pointValues(path, range) : curveValues(curve, frames, surface, range, besideFrames)),
+    [besideFrames, curve, frames, path, range, surface],
+  );
 
   useEffect(() => {
     // The click that ends a drag comes after the button is up.
@@ -55,7 +60,7 @@ export function Curves({ range, size }: { range: Range; size: Size }) {
             },
           },
         },
-        scales: { x: { time: false, range: [range.first - 0.5, range.last + 0.5] }, y: { range: (_u, _low, high) => [0, Math.max(shape.least, (high || 0) * 1.1)] } },
+        scales: { x: { time: false, range: [range.first - 0.5, range.last + 0.5] }, y: { range: (_u, low, high) => [Math.min(0, (low || 0) * 1.1), Math.max(shape.least, (high || 0) * 1.1)] } },
         axes: [
           { stroke: INK, font: FONT, size: 20, grid: { stroke: "#2c3030", width: 1 }, ticks: { show: false }, values: (_u, ticks) => ticks.map((t) => (Number.isInteger(t) ? String(t + firstFrame) : "")) },
           { stroke: INK, font: FONT, size: LABEL, gap: 2, grid: { stroke: "#2c3030", width: 1 }, ticks: { show: false } },

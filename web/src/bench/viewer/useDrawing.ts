@@ -4,6 +4,7 @@ import { useWork } from "../context";
 import { distance, pair, type PlatePoint } from "../model/geometry";
 import { regionShapes } from "../model/keyed";
 import { closes } from "../model/polygons";
+import { freshName } from "../../ui/names";
 import { freshId } from "../model/shot";
 import { setBench, useBench } from "../state";
 import { setCursor, setDrawing, useDrafts } from "./useDraft";
@@ -29,7 +30,7 @@ export function useDrawing(): { click: (p: PlatePoint, near: number) => void; fi
       const taken = [...document.surfaces, ...document.occluders].map((x) => x.id);
       const id = freshId("in-front", taken);
       const depth = Math.min(0, ...document.surfaces.map((s) => s.depth - 1), ...document.occluders.map((o) => o.depth - 1));
-      const name = `In front ${document.occluders.length + 1}`;
+      const name = freshName("Outline", document.occluders.map((o) => o.name));
       setBench({ selection: { kind: "points", shape: `occluder:${id}`, indices: [] } });
       void edit({ kind: "add_occluder", occluder: { id, name, depth, outline, keys: [{ frame, points: drawn }], feather_px: 0.8 } } as Edit);
     } else if (surface) {
@@ -45,7 +46,7 @@ export function useDrawing(): { click: (p: PlatePoint, near: number) => void; fi
     if (tool === "move") return;
     if (tool === "point") {
       if (!surface) return;
-      const id = freshId("p1", surface.points.map((x) => x.id));
+      const id = freshName("p", surface.points.map((x) => x.id), "");
       const one = { id, keys: [{ frame, at: pair(p) }], half_size_px: [12, 12], search_px: [40, 40], motion: "translation", against: "first" };
       setBench({ tool: "move", selection: { kind: "mark", id } });
       void edit(setMarks(surface, [...surface.points, one as (typeof surface.points)[number]]));

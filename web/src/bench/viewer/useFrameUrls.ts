@@ -2,7 +2,7 @@
 import { useCallback } from "react";
 import { urls } from "../../api/client";
 import { useWork } from "../context";
-import { knowsLens } from "../model/shot";
+import { canCompose, knowsLens } from "../model/shot";
 import { type Shown, useBench } from "../state";
 
 /** How far the takes are: another text whenever a picture made from them may be another one. */
@@ -23,7 +23,7 @@ export function useFrameUrl(): (shown: Shown, frame: number) => string {
   const state = useTakesState();
   return useCallback(
     (shown, frame) => {
-      if (shown === "result" && document.placements.length > 0) return urls.result(shot.id, shot.revision, frame, state);
+      if (shown === "result" && document.placements.length > 0 && canCompose(shot, frame)) return urls.result(shot.id, shot.revision, frame, state);
       if (shown === "analysis" && surface?.corners) return urls.view(shot.id, shot.revision, surface.id, "analysis", frame, state);
       if (shown === "coverage" && surface?.corners && (frames?.get(frame)?.homography || frame === surface.reference_frame))
         return urls.view(shot.id, shot.revision, surface.id, "coverage", frame, state);
@@ -32,6 +32,6 @@ export function useFrameUrl(): (shown: Shown, frame: number) => string {
       if (shown === "still" && surface && frames?.get(frame)?.homography) return urls.view(shot.id, shot.revision, surface.id, held, frame, state) + (chart ? "&stand_in=true" : "");
       return urls.proxy(plate.hash, frame);
     },
-    [chart, document, frames, held, plate.hash, shot.id, shot.revision, state, surface],
+    [chart, document, frames, held, plate.hash, shot, state, surface],
   );
 }

@@ -6,6 +6,7 @@ import { useTakePoints } from "../../api/queries";
 import { useWork } from "../context";
 import { pair, type PlatePoint } from "../model/geometry";
 import { type Mark, markAt, type TrackPoint, withKey } from "../model/marks";
+import { holdNudge } from "../pendingNudge";
 import { useBench } from "../state";
 import { setDraft, useDrafts } from "./useDraft";
 
@@ -16,6 +17,8 @@ export function setMarks(surface: Surface, points: TrackPoint[], follow = surfac
 export type Marks = {
   marks: Mark[];
   move: (id: string, to: PlatePoint) => void;
+  /** The same by keys: shown at once, sent with those that follow within a second. */
+  nudge: (id: string, to: PlatePoint) => void;
   resize: (id: string, what: "half_size_px" | "search_px", size: [number, number]) => void;
   change: (id: string, settings: Partial<TrackPoint>) => void;
   remove: (id: string) => void;
@@ -38,13 +41,18 @@ export function useMarks(): Marks {
       const at = drafts[`mark:${p.id}`]?.[0];
       return at ? { ...mark, at } : mark;
     });
+    const move = (id: string, to: PlatePoint) => {
+      const own = [to];
+      setDraft(`mark:${id}`, own);
+      const done = () => useDrafts.getState().shapes[`mark:${id}`] === own && setDraft(`mark:${id}`, null);
+      void write(id, (p) => withKey(p, frame, { at: pair(to) })).then(done);
+    };
     return {
       marks,
-      move: (id, to) => {
-        const own = [to];
-        setDraft(`mark:${id}`, own);
-        const done = () => useDrafts.getState().shapes[`mark:${id}`] === own && setDraft(`mark:${id}`, null);
-        void write(id, (p) => withKey(p, frame, { at: pair(to) })).then(done);
+      move,
+      nudge: (id, to) => {
+        setDraft(`mark:${id}`, [to]);
+        holdNudge(`${frame} mark:${id}`, () => move(id, to));
       },
       resize: (id, what, size) => {
         const mark = marks.find((m) => m.id === id);

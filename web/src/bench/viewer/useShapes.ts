@@ -6,6 +6,7 @@ import { apply, at, pair, type PlatePoint } from "../model/geometry";
 import { changed, type Key, keysOf, plainKeys, pointsAt, type PoseAt, type RegionShape, regionShapes, withoutKey } from "../model/keyed";
 import { cornersAt, homographyAt } from "../model/shot";
 import { smoothOutline } from "../model/smooth";
+import { holdNudge } from "../pendingNudge";
 import { useBench } from "../state";
 import { setDraft, useDrafts } from "./useDraft";
 
@@ -33,6 +34,8 @@ export type Shapes = {
   editsOf: (id: string, points: PlatePoint[]) => Edit[];
   /** Send them. */
   commit: (id: string, points: PlatePoint[]) => void;
+  /** The same for a move by keys: it shows at once, and is sent with those that follow within a second. */
+  nudge: (id: string, points: PlatePoint[]) => void;
   remove: (id: string) => void;
   removeKey: (id: string) => void;
   setEase: (id: string, ease: Key["ease"]) => void;
@@ -137,18 +140,23 @@ export function useShapes(live = true): Shapes {
     const send = (one: Edit | null) => {
       if (one) void edit(one);
     };
+    const commit = (id: string, points: PlatePoint[]) => {
+      setDraft(id, points);
+      // A later move may be on its way already: only one's own draft is taken back.
+      const done = () => useDrafts.getState().shapes[id] === points && setDraft(id, null);
+      const edits = editsOf(id, points);
+      if (edits.length) void edit(...edits).then(done);
+      else done();
+    };
     return {
       corners,
       sigmas: frames?.get(frame)?.sigma_px ?? null,
       shapes,
       editsOf,
-      commit: (id, points) => {
+      commit,
+      nudge: (id, points) => {
         setDraft(id, points);
-        // A later move may be on its way already: only one's own draft is taken back.
-        const done = () => useDrafts.getState().shapes[id] === points && setDraft(id, null);
-        const edits = editsOf(id, points);
-        if (edits.length) void edit(...edits).then(done);
-        else done();
+        holdNudge(`${frame} ${id}`, () => commit(id, points));
       },
       remove: (id) => {
         const [kind = "", name = ""] = id.split(":");

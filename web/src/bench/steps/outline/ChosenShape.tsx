@@ -85,7 +85,7 @@ export function ChosenShape({ shape }: { shape: Shape }) {
       </Field>
       {region && (
         <>
-          <Field label="It is" hint="Followed, or left out of what is followed">
+          <Field label="Used as" hint="Followed with the surface, or cut out of it">
             <Segmented size="small" value={region.role} options={[{ value: "include", label: "followed" }, { value: "exclude", label: "cut out" }]} onChange={(v) => change(shape.id, { role: v as "include" | "exclude" })} />
           </Field>
           <Field label="Moves" hint="With the surface, or standing in the picture until its keys move it">

@@ -1,9 +1,11 @@
 /** Single points: another way to follow a surface, and what each of them may do. */
 import { Button, InputNumber, Segmented, Select, Tooltip } from "antd";
 import { useWork } from "../../context";
+import { at } from "../../model/geometry";
 import { keyBeside } from "../../model/keyed";
-import { withoutMarkKey } from "../../model/marks";
+import { placeInside, type TrackPoint, withoutMarkKey } from "../../model/marks";
 import { goTo, setBench, useBench, useCalmFrame } from "../../state";
+import { useTracking } from "../../useTracking";
 import { setMarks, useMarks } from "../../viewer/useMarks";
 import { MOTIONS } from "../motions";
 import { Field, Note } from "../parts";
@@ -12,12 +14,29 @@ import { ToolButton } from "./ToolButton";
 const AGAINST = [
   { value: "first", label: "its first frame" },
   { value: "previous", label: "the frame before" },
-  { value: "by_hand", label: "frames set by hand" },
+  { value: "by_hand", label: "nearest frame set by hand" },
 ];
 const SAID = { by_hand: "set here", followed: "found", carried: "carried", lost: "not found", unknown: "not looked for" };
 
+function Beyond({ point, half }: { point: TrackPoint; half: [number, number] }) {
+  const { surface } = useWork();
+  const { move } = useMarks();
+  const frame = useCalmFrame();
+  const key = point.keys.find((k) => k.frame === frame);
+  if (!surface?.corners || frame !== surface.reference_frame || !key) return null;
+  const to = placeInside({ x: key.at[0], y: key.at[1] }, half, surface.corners.map(at));
+  if (!to) return null;
+  return (
+    <div className="rows" data-testid="beyond">
+      <Note tone="warn">The pattern reaches beyond the surface: what lies behind may move otherwise and take the point along. Further inside it is safe; the corners stay where they are, the plane carries them.</Note>
+      <Button size="small" data-testid="move-inside" onClick={() => move(point.id, to)}>Move it inside</Button>
+    </div>
+  );
+}
+
 export function PointControls() {
-  const { surface, edit, count } = useWork();
+  const { surface, edit, count, take } = useWork();
+  const { followPoint, job } = useTracking();
   const { marks, change, remove, resize } = useMarks();
   const selection = useBench((s) => s.selection);
   const frame = useCalmFrame();
@@ -60,14 +79,24 @@ export function PointControls() {
       )}
       {chosen && mark && (
         <>
-          <Field label="Matched with" hint="Which picture of it is looked for">
+          <Beyond point={chosen} half={mark.half} />
+          <Field label="Compared with" hint="Which picture of the point is looked for in each frame">
             <Select size="small" style={{ width: 150 }} value={chosen.against} options={AGAINST} aria-label="matched with" onChange={(against) => change(chosen.id, { against: against as typeof chosen.against })} />
           </Field>
-          <Field label="It may" hint="How freely the pattern itself may change">
+          <Field label="Pattern may" hint="How the pattern itself may change, for example turn with the surface">
             <Select size="small" style={{ width: 150 }} value={chosen.motion} options={MOTIONS} aria-label="motion of the pattern" onChange={(motion) => change(chosen.id, { motion: motion as typeof chosen.motion })} />
           </Field>
           {sizes("half_size_px", mark.half, "Pattern", "Half its width and height, px; from this frame on")}
           {sizes("search_px", mark.search, "Looked for", "How far to either side, px; from this frame on")}
+          {take && surface.follow === "points" && (
+            <Field label="This point only" hint="Follows this point again by itself; the others stay as they are. A new take, the old one is kept">
+              <span className="row">
+                <Tooltip title="From this frame back to the start"><Button size="small" disabled={!!job} aria-label="follow only this point back" onClick={() => void followPoint(chosen.id, [0, frame], frame)}>‹</Button></Tooltip>
+                <Tooltip title="At all frames"><Button size="small" disabled={!!job} data-testid="follow-point" onClick={() => void followPoint(chosen.id, null, frame)}>all</Button></Tooltip>
+                <Tooltip title="From this frame on to the end"><Button size="small" disabled={!!job} aria-label="follow only this point on" onClick={() => void followPoint(chosen.id, [frame, count - 1], frame)}>›</Button></Tooltip>
+              </span>
+            </Field>
+          )}
           <div className="row apart">
             <span className="row">
               <Tooltip title="Key before: ["><Button size="small" disabled={keyBeside(frames, frame, -1) === null} aria-label="point's key before" onClick={() => goTo(keyBeside(frames, frame, -1) ?? frame, count)}>‹</Button></Tooltip>
