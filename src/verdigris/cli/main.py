@@ -1,6 +1,9 @@
 """Entry point of all commands behind the launcher."""
 
+import errno
 import sys
+import tempfile
+import traceback
 
 import typer
 
@@ -25,23 +28,38 @@ for hidden in (service.web, service.worker, service.migrate, service.openapi):
 app.command("demo-project", hidden=True)(service.demo_project)
 
 
+# Processes of the application: what goes wrong there belongs whole into their logs.
+SERVICES = ("web", "worker", "migrate", "openapi", "demo-project")
+
+
 def main() -> None:
-    """Run a command; every expected error becomes one sentence and an exit code."""
-    from verdigris.formats.errors import FormatError
-    from verdigris.media.errors import MediaError
+    """Run a command; every error becomes a sentence and an exit code, and none a traceback."""
+    from verdigris.problem import Problem
     from verdigris.runs.errors import RunError
-    from verdigris.shot.errors import ShotError
+    from verdigris.store.errors import StoreError
 
     try:
         app(prog_name="./verdigris")
-    except (MediaError, ShotError, FormatError) as error:
-        sys.exit(fail(error.sentence, 3))
-    except RunError as error:
-        sys.exit(fail(error.sentence, 4))
+    except Problem as error:
+        code = 4 if isinstance(error, RunError) else 1 if isinstance(error, StoreError) and error.code != "not_found" else 3
+        sys.exit(fail(error.sentence, code))
     except KeyboardInterrupt:
         sys.exit(fail("stopped; what was done is kept.", 130))
     except OSError as error:
+        if error.errno in (errno.ENOSPC, errno.EDQUOT):
+            sys.exit(fail("the disk is full. Make room, then run the same command: it goes on with what is kept.", 1))
         sys.exit(fail(f"{error.strerror or error} ({error.filename})" if error.filename else str(error), 1))
+    except Exception as error:
+        if sys.argv[1:2] and sys.argv[1] in SERVICES:
+            raise
+        sys.exit(fail(_unexpected(error), 1))
+
+
+def _unexpected(error: Exception) -> str:
+    """What to tell of an error that nobody foresaw, with its details kept in a file for whoever mends it."""
+    with tempfile.NamedTemporaryFile("w", prefix="verdigris-", suffix=".txt", delete=False) as details:
+        traceback.print_exception(error, file=details)
+    return f"something unexpected went wrong ({type(error).__name__}). The details are in {details.name}; what was done is kept."
 
 
 if __name__ == "__main__":

@@ -72,6 +72,9 @@ class FilmReader:
         if width * height > limits.pixels or max(width, height) > limits.side_px:
             raise MediaError("too_large", f"{self.name} is {width} x {height} pixels; that is more than is read here.")
         self._times = self._scan(limits)
+        self._announced = self._count_announced()
+        if self._announced > len(self._times):
+            self._times = self._sound_times()
         self._iterator: Iterator[Any] | None = None
         self._next = -1
         self.facts = self._read_facts()
@@ -111,7 +114,7 @@ class FilmReader:
         stream: Any = self._stream
         context = stream.codec_context
         rate = stream.average_rate or stream.guessed_rate
-        notes = [*self._said_of_its_end(rate), *self._said_of_its_spacing(rate)]
+        notes = [*self._said_of_its_end(), *self._said_of_its_spacing(rate)]
         sound = next(iter(self._container.streams.audio), None)
         fmt = context.format
         coding, alpha = _coding_of(fmt.name, 2, 0, context.height)
@@ -129,13 +132,39 @@ class FilmReader:
             ),
         )  # fmt: skip
 
-    def _said_of_its_end(self, rate: Fraction | None) -> list[str]:
+    def _count_announced(self) -> int:
+        """How many frames the file says it has; as many as there are where it does not say."""
         stream: Any = self._stream
-        there, announced = len(self._times), int(stream.frames or 0)
+        rate, there, announced = stream.average_rate or stream.guessed_rate, len(self._times), int(stream.frames or 0)
         if not announced and rate and self._container.duration:
             # Matroska tells no count, but how long it was to be; its times are rounded, so a frame either way says nothing.
             longer = int(self._container.duration * rate / av.time_base) - there
             announced = there + longer if longer > 1 else there
+        return max(announced, there)
+
+    def _sound_times(self) -> list[int]:
+        """Of a file that was cut: times of the pictures up to the first that is missing or cannot be decoded.
+
+        Pictures are stored in the order they are decoded in: near the cut, later ones may be there and earlier ones not.
+        """
+        times: list[int] = []
+        usual = float(np.median(np.diff(self._times))) if len(self._times) > 1 else 1.0
+        try:
+            self._container.seek(self._times[0], stream=self._stream, backward=True)
+            pictures: Iterator[Any] = iter(self._container.decode(self._stream))
+            for picture in pictures:
+                if picture.is_corrupt or picture.pts is None or (times and picture.pts - times[-1] > 1.5 * usual):
+                    break
+                times.append(picture.pts)
+        except av.FFmpegError:
+            # Here it was cut: what came before counts.
+            pass
+        if not times:
+            raise MediaError("damaged", f"{self.name} was cut short before its first picture was whole.")
+        return times
+
+    def _said_of_its_end(self) -> list[str]:
+        there, announced = len(self._times), self._announced
         if announced <= there:
             return []
         return [f"The file was cut short: it announces {announced} frames and holds {there}. The {there} that are there were taken."]
@@ -216,12 +245,14 @@ class FilmReader:
                 if count < self.facts.frame_count:
                     self._check_sound(picture, count)
                 count += 1
-                interlaced += bool(picture.interlaced_frame)
                 if count <= self.facts.frame_count:
+                    interlaced += bool(picture.interlaced_frame)
                     yield picture
+                elif self._announced > self.facts.frame_count:
+                    break
         except av.FFmpegError as error:
             raise MediaError("damaged", f"{self.name}: frame {count} cannot be decoded; the file is damaged there.") from error
-        if count != self.facts.frame_count:
+        if count < self.facts.frame_count or (count > self.facts.frame_count and self._announced == self.facts.frame_count):
             raise MediaError(
                 "damaged",
                 f"{self.name} announces {self.facts.frame_count} frames and {count} can be decoded: it is cut short or damaged.",
