@@ -89,7 +89,7 @@ class Cluster:
         pwfile.unlink()
         if done.returncode:
             raise LaunchError(f"PostgreSQL could not make its data folder {self.data}:\n{done.stdout}")
-        settings = ["listen_addresses = '127.0.0.1'", f"unix_socket_directories = '{self.folder}'", "max_connections = 60"]
+        settings = ["listen_addresses = '127.0.0.1'", f"unix_socket_directories = '{self.folder}'", "max_connections = 150"]
         if self.throwaway:
             settings += ["fsync = off", "synchronous_commit = off", "full_page_writes = off"]
         with (self.data / "postgresql.conf").open("a") as conf:

@@ -18,7 +18,8 @@ ROOT = Path(__file__).resolve().parent.parent
 
 
 def make_database(server_url: str, name: str) -> str:
-    """A fresh database on the throw-away server; returns its address."""
+    """A fresh database on the throw-away server, of this test process alone; returns its address."""
+    name += os.environ.get("PYTEST_XDIST_WORKER", "")
     with psycopg.connect(server_url, autocommit=True) as connection:
         connection.execute(f'DROP DATABASE IF EXISTS "{name}" WITH (FORCE)')
         connection.execute(f'CREATE DATABASE "{name}"')

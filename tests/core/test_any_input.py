@@ -5,7 +5,7 @@ import warnings
 import cv2
 import numpy as np
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
 from tests.plates import look_up, texture
@@ -63,7 +63,7 @@ def check(results: list) -> None:
                 assert np.isfinite(values).all()
 
 
-@settings(max_examples=25, suppress_health_check=[HealthCheck.too_slow], derandomize=True, deadline=None)
+@settings(max_examples=25, phases=[Phase.generate], suppress_health_check=[HealthCheck.too_slow], derandomize=True, deadline=None)
 @given(
     kinds=st.lists(st.sampled_from(KINDS), min_size=COUNT, max_size=COUNT),
     seed=st.integers(0, 1000),

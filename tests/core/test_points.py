@@ -46,7 +46,7 @@ def test_two_frames_set_by_hand_are_joined_from_both_sides():
 
 
 def test_sides_that_contradict_each_other_are_lost_in_words():
-    found = follow(Pattern(), {1: true_at(1), 10: true_at(10) + [9.0, 6.0]})
+    found = follow(Pattern(against="by_hand"), {1: true_at(1), 10: true_at(10) + [9.0, 6.0]})
     assert any("apart" in r.reason for r in found.values())
 
 

@@ -136,5 +136,7 @@ def test_a_restart_of_the_database_in_the_middle_ends_no_job(app, shot, server_u
     app.wait(job_id, until="running")
     name = app.url.rsplit("/", 1)[1]
     with session(server_url) as s:
-        s.execute(text("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = :name AND pid <> pg_backend_pid()"), {"name": name})
+        s.execute(
+            text("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = :name AND pid <> pg_backend_pid()"), {"name": name}
+        )
     assert app.wait(job_id, 240)["state"] == "done"

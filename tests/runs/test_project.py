@@ -205,13 +205,13 @@ def test_proxies_are_written_once_stop_and_go_on(folder, plate_film):
 
 def test_a_preview_shows_what_the_result_will(folder, shot, tracks, plate, plate_film, art_still):
     sources = {}
-    for name, source in (("p" * 64, plate_film), ("a" * 64, art_still)):
+    for name, source in (("b" * 64, plate_film), ("a" * 64, art_still)):
         with open_media(source) as reader:
             write_proxies(reader, folder / name, lambda d, t: None, lambda: False)
             sources[name] = (folder / name, reader.facts)
     inside = shot.model_copy(
         update={
-            "plate": Plate(path=None, media="p" * 64),
+            "plate": Plate(path=None, media="b" * 64),
             "placements": [p.model_copy(update={"artwork": MediaRef(path=None, media="a" * 64)}) for p in shot.placements],
         }
     )

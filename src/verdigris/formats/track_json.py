@@ -109,7 +109,7 @@ def read_tracks(path: Path) -> list[Track]:
         data = json.loads(path.read_text(encoding="utf-8"))
     except FileNotFoundError as error:
         raise FormatError(str(path), "file", "a track", "no such file") from error
-    except (json.JSONDecodeError, UnicodeDecodeError) as error:
+    except (ValueError, RecursionError) as error:
         raise FormatError(path.name, "file", "JSON", str(error)) from error
     tracks = []
     for item in data if isinstance(data, list) else [data]:

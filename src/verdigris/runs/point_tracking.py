@@ -9,7 +9,7 @@ from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.geometry.quad import find_quad_problem
 from verdigris.core.tracking.follow import AnalysisPicture
 from verdigris.core.tracking.frame_result import FrameResult, Status
-from verdigris.core.tracking.point_planes import borrow, corner_sigmas_of_points, plane_from_points
+from verdigris.core.tracking.point_planes import borrow, corner_sigmas_of_points, just_enough, plane_from_points
 from verdigris.core.tracking.point_sets import PointTracks, choose_points, figures_of, trimmed
 from verdigris.core.tracking.points import PatternProblem, PointResult, follow_point
 from verdigris.core.types import Float64
@@ -127,7 +127,7 @@ def _plane_at(n: int, surface: Surface, quad: Float64, reference: Mapping[str, F
     problem = find_quad_problem(corners)
     if problem is not None:
         return FrameResult(n, "lost", None, None, None, None, share, "The points do not hold the corners here.")
-    error = float(np.sqrt(np.mean(np.square(list(errors.values()))))) if errors else None
+    error = None if just_enough(reference, now, surface.motion) else float(np.sqrt(np.mean(np.square(list(errors.values())))))
     sigma = corner_sigmas_of_points(reference, now, found, quad, surface.motion)
     if float(sigma.max()) > MOST_SIGMA_PX:
         return FrameResult(n, "lost", None, None, None, None, share, f"The points leave a corner unsure by {sigma.max():.0f} px here.")

@@ -372,7 +372,7 @@ def read_shot(path: Path) -> Shot:
         data = json.loads(path.read_text(encoding="utf-8"))
     except FileNotFoundError as error:
         raise ShotError("not_a_shot", f"There is no file {path}.") from error
-    except (OSError, UnicodeDecodeError, json.JSONDecodeError) as error:
+    except (OSError, ValueError, RecursionError) as error:
         raise ShotError("not_a_shot", f"{path.name} is not JSON: {error}.") from error
     return parse_shot(data, path.name)
 

@@ -258,7 +258,10 @@ def _conclude(fit: Fit, h: Float64, last_step: Float64 | None) -> Alignment:
 
 def _only_noise(fit: Fit) -> bool:
     """Whether all looks as it should, and slips no further than noise alone may seem to."""
-    noise_px = fit.noise / max(float(np.median(fit.slope[fit.steep()])), 1e-4)
+    steep = fit.slope[fit.steep()]
+    if not len(steep):
+        return False
+    noise_px = fit.noise / max(float(np.median(steep)), 1e-4)
     return fit.good_share() > ALL_GOOD and fit.slip < max(NOT_NOISE_PX, BY_CHANCE * noise_px)
 
 

@@ -34,12 +34,19 @@ def _driven(src: Float64, dst: Float64, motion: Motion | None) -> Motion:
     return next((m for m in freer if holds(src, m) and holds(dst, m)), "translation")
 
 
+def just_enough(reference: Mapping[str, Float64], now: Mapping[str, PointResult], motion: Motion | None = None) -> bool:
+    """Whether the points that are seen fit whatever they do, so that their errors say nothing; parameters as below."""
+    names = [k for k, r in now.items() if k in reference and r.at is not None]
+    if not names:
+        return True
+    src, dst = np.array([reference[k] for k in names]), np.array([now[k].at for k in names])
+    return 2 * len(names) <= FREEDOMS[_driven(src, dst, motion)]
+
+
 def plane_from_points(
     reference: Mapping[str, Float64], now: Mapping[str, PointResult], motion: Motion | None = None
 ) -> tuple[Float64, dict[str, float]] | None:
     """The plane's motion from the points that are seen, and the error of each, px; None when none is seen.
-
-    There are no errors where the points are just enough to drive the plane.
 
     Parameters
     ----------
@@ -56,9 +63,6 @@ def plane_from_points(
     h = fit_motion(src, dst, model) if h is None else h
     if h is None:
         return None
-    # Points that are just enough fit whatever they do: that says nothing of how well they hold.
-    if 2 * len(names) <= FREEDOMS[model]:
-        return h, {}
     errors = np.linalg.norm(apply_homography(h, src) - dst, axis=1)
     return h, dict(zip(names, map(float, errors), strict=True))
 

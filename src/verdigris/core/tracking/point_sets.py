@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from verdigris.core.tracking.motion import Motion
-from verdigris.core.tracking.point_planes import plane_from_points
+from verdigris.core.tracking.point_planes import just_enough, plane_from_points
 from verdigris.core.tracking.points import PointResult
 from verdigris.core.types import Float64
 
@@ -20,7 +20,7 @@ class PointFigures:
     Attributes
     ----------
     seen, carried, lost : frames
-    error_px : median distance from where the plane of all points puts it; None when no plane was found
+    error_px : median distance from where the plane of all points puts it; None when no plane was found, or the points are just enough
     worst_px, worst_frame : the largest such distance, and where
     speed_px, acceleration_px : 95th percentile of what it moves from frame to frame, and of how much that changes
     sigma_px : median of its stated doubt
@@ -48,7 +48,8 @@ def figures_of(reference: Mapping[str, Float64], tracks: PointTracks, motion: Mo
     """
     errors: dict[str, list[tuple[float, int]]] = {k: [] for k in tracks}
     for n in sorted({n for t in tracks.values() for n in t}):
-        found = plane_from_points(reference, {k: t[n] for k, t in tracks.items() if n in t}, motion)
+        here = {k: t[n] for k, t in tracks.items() if n in t}
+        found = None if just_enough(reference, here, motion) else plane_from_points(reference, here, motion)
         for k, e in (found[1] if found else {}).items():
             if tracks[k][n].status != "carried":
                 errors[k].append((e, n))
