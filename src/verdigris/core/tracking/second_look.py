@@ -21,6 +21,8 @@ ASTRAY = "Two parts of the region move differently, and this frame shows the wro
 RESTING = 0.25
 # What is called no change at all, px.
 REST_PX = 0.03
+# Closer looks that move a corner further than this, px, are held against the surface's edges.
+FAR_PX = 3.0
 # By what share of it a movement that was misjudged moves a frame: what rows would move unevenly by in a frame's time, times the
 # read-out, as the pose takes part of it; and all of it, as a smear lies around its middle.
 UNEVEN, SMEARED = 0.3, 0.04
@@ -48,6 +50,12 @@ def look_again(
     for better in _all_looks(follower, known, picture, pictures, hidden, lens, readout, stop, only, apart):
         results[better.frame] = better
         yield better
+    if not apart and only is None and not stop() and _left_the_edges(whole, known, results, picture, hidden):
+        # The first look had the surface, and closer looks went with the picture inside: once more, by the edges.
+        apart = True
+        for better in _all_looks(whole, known, picture, pictures, hidden, lens, readout, stop, only, apart):
+            results[better.frame] = better
+            yield better
     if apart and not stop():
         yield from _held_by_edges(whole, results, pictures, hidden)
 
@@ -67,6 +75,21 @@ def _all_looks(
             yield better
     if not stop():
         yield from (r for r in with_their_templates(follower, results) if only is None or r.frame in only)
+
+
+def _left_the_edges(
+    follower: PlaneFollower, known: Mapping[int, FrameResult], results: Mapping[int, FrameResult], picture: Callable[[int], AnalysisPicture],
+    hidden: Callable[[int, Mapping[int, FrameResult]], Bool | None],
+) -> bool:  # fmt: skip
+    """Whether closer looks moved some frame away from where its first look, and the surface's edges, are."""
+    for n, r in results.items():
+        first = known.get(n)
+        if r.homography is None or r.corners is None or first is None or first.corners is None:
+            continue
+        far = float(np.linalg.norm(r.corners - first.corners, axis=1).max()) > FAR_PX
+        if far and follower.rim.stayed_behind(picture(n).bytes, r.homography, hidden(n, results)):
+            return True
+    return False
 
 
 def _held_by_edges(
