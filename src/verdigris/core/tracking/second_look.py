@@ -78,8 +78,8 @@ def _all_looks(
 
 
 def _left_the_edges(
-    follower: PlaneFollower, known: Mapping[int, FrameResult], results: Mapping[int, FrameResult], picture: Callable[[int], AnalysisPicture],
-    hidden: Callable[[int, Mapping[int, FrameResult]], Bool | None],
+    follower: PlaneFollower, known: Mapping[int, FrameResult], results: Mapping[int, FrameResult],
+    picture: Callable[[int], AnalysisPicture], hidden: Callable[[int, Mapping[int, FrameResult]], Bool | None],
 ) -> bool:  # fmt: skip
     """Whether closer looks moved some frame away from where its first look, and the surface's edges, are."""
     for n, r in results.items():
