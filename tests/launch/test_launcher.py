@@ -60,8 +60,9 @@ def test_unknown_commands_are_wrong_use(capsys):
     assert "invalid choice" in capsys.readouterr().err
 
 
-def test_the_running_application_ends_everything_it_started(tmp_path):
-    """A copy of the launcher on its own folder: start, answer, SIGINT, nothing left."""
+@pytest.mark.parametrize("how", [signal.SIGINT, signal.SIGKILL])
+def test_the_running_application_leaves_nothing_behind(tmp_path, how):
+    """A copy of the launcher on its own folder: start, answer, an end that is asked for or a kill, nothing left."""
     root = Path(supervise.__file__).resolve().parent.parent
     copy = tmp_path / "checkout"
     copy.mkdir()
@@ -89,10 +90,16 @@ sys.exit(s.serve(demo=False, port={free_port()}, workers=1))
     with urllib.request.urlopen(f"{address}/api/health") as answer:
         assert answer.status == 200
     children = subprocess.run(["pgrep", "-P", str(process.pid)], capture_output=True, text=True).stdout.split()
-    assert len(children) == 2
-    os.kill(process.pid, signal.SIGINT)
-    assert process.wait(40) == 0
-    deadline = time.monotonic() + 5
+    # Web process, worker, and the guard of the database.
+    assert len(children) == 3
+    database = (copy / "var" / "app.env").read_text().split("VERDIGRIS_DATABASE_URL=")[1].split("\n")[0]
+    database_port = int(database.rsplit(":", 1)[1].split("/")[0])
+    os.kill(process.pid, how)
+    assert process.wait(40) == (0 if how == signal.SIGINT else -signal.SIGKILL)
+    deadline = time.monotonic() + 20
+    while not port_is_free(database_port) and time.monotonic() < deadline:
+        time.sleep(0.05)
+    assert port_is_free(database_port)
     while any(Path(f"/proc/{pid}").exists() for pid in children) and time.monotonic() < deadline:
         time.sleep(0.05)
     assert not any(Path(f"/proc/{pid}").exists() for pid in children)

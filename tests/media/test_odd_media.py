@@ -139,3 +139,9 @@ def test_limits_hold_for_a_still_by_its_name(tmp_path):
     with pytest.raises(MediaError) as error:
         read_still(tmp_path / "big.png", Limits(pixels=100), "poster.png")
     assert error.value.sentence.startswith("poster.png")
+
+
+def test_damaged_and_lying_files_of_every_kind_are_taken_or_refused_in_words():
+    from bench.hostile import run
+
+    assert run(120, seed=11) == 0

@@ -131,12 +131,15 @@ def import_shot(
 
 
 def bench(
-    what: Annotated[str, typer.Argument(help="all, tracking, render, memory, interface")] = "all",
+    what: Annotated[str, typer.Argument(help="all, tracking, render, memory, interface; hostile or kills")] = "all",
     quick: Annotated[bool, typer.Option(help="Fewer frames, for a first look.")] = False,
+    count: Annotated[int | None, typer.Option(min=1, help="How many damaged files, or kills.")] = None,
+    seed: Annotated[int, typer.Option(min=0, help="What they are made from.")] = 1,
 ) -> None:
-    """Measure accuracy and speed as ratios within one run, and write bench/RESULTS.md."""
+    """Measure accuracy and speed as ratios within one run, and write bench/RESULTS.md; or try damaged files and kills."""
     import subprocess
     import sys
 
     root = Path(__file__).resolve().parents[3]
-    raise typer.Exit(subprocess.call([sys.executable, "-m", "bench.run", what, *(["--quick"] if quick else [])], cwd=root))
+    rest = [*(["--quick"] if quick else []), *(["--count", str(count)] if count else []), "--seed", str(seed)]
+    raise typer.Exit(subprocess.call([sys.executable, "-m", "bench.run", what, *rest], cwd=root))

@@ -65,6 +65,9 @@ class FilmReader:
             raise MediaError("damaged", f"{self.name} cannot be opened: it is cut short or damaged.") from error
         if self._stream is None:
             raise MediaError("unsupported", f"{self.name} holds no picture.")
+        # A stream whose codec nobody knows has no context, one that is damaged no format.
+        if self._stream.codec_context is None or self._stream.codec_context.format is None:
+            raise MediaError("damaged", f"{self.name} holds a picture that no decoder here knows: it is damaged, or of a rare kind.")
         self._stream.thread_type = "AUTO"
         width, height = self._stream.codec_context.width, self._stream.codec_context.height
         if width < 2 or height < 2:

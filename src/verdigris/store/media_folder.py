@@ -1,5 +1,6 @@
 """The media folder: everything by content hash or id; names from outside never become paths."""
 
+import errno
 import hashlib
 import lzma
 import os
@@ -162,7 +163,9 @@ def unpack_stills(archive: Path, into: Path, limits: Limits) -> None:
                         if written > limits.bytes:
                             raise MediaError("too_large", f"The zip unpacks to more than {limits.bytes // 2**30} GB.")
                         out.write(chunk)
-    except (zipfile.BadZipFile, RuntimeError, NotImplementedError, EOFError, zlib.error, lzma.LZMAError, ValueError) as error:
+    except (zipfile.BadZipFile, RuntimeError, NotImplementedError, EOFError, zlib.error, lzma.LZMAError, ValueError, OSError) as error:
+        if isinstance(error, OSError) and error.errno != errno.EINVAL:
+            raise  # about this machine's disk, not about the zip
         raise MediaError("damaged", "The zip cannot be unpacked: it is cut short, damaged or locked.") from error
 
 

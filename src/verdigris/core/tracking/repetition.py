@@ -30,6 +30,8 @@ TELLS_TIMES, TELLS = 1.5, 0.002
 JUMPED_TIMES, JUMPED = 3.0, 0.01
 # Before it is looked at closely, another place may fit worse by this factor and this much; so many of them get a look.
 MAY_TIMES, MAY, MOST_RIVALS = 4.0, 0.05, 3
+# Pixels around what is looked at, for what softening reaches.
+EDGE_PX = 12
 # Slow changes of brightness say nothing of places: they are taken out, at this share of the small picture's size.
 SLOW = 0.12
 # A frame that is this far, in periods, from where it was expected to be is no sure continuation.
@@ -167,14 +169,28 @@ def masked_correlation(fixed: Float32, fixed_mask: Bool, moving: Float32, moving
 
 
 def warped_small(picture: Uint8, small_from_picture: Float64, size: tuple[int, int], border: int | None = None) -> Uint8:
-    """A picture as the small one shows it, reduced by area where it is made much smaller."""
+    """A picture as the small one shows it, softened where it is made much smaller; with a border, a mask, which stays hard."""
+    picture_from_small = np.asarray(np.linalg.inv(small_from_picture), np.float64)
+    corners = np.array([[0, 0], [size[0], 0], size, [0, size[1]]], np.float64)
+    weights = picture_from_small[2, :2] @ corners.T + picture_from_small[2, 2]
+    height, width = picture.shape
+    origin, part = np.zeros(2), picture
+    if (weights > 0).all() or (weights < 0).all():
+        # Only what is looked at is worked on.
+        there = apply_homography(picture_from_small, corners)
+        x0, y0 = np.clip(np.floor(there.min(axis=0)) - EDGE_PX, 0, [width - 1, height - 1]).astype(int)
+        x1, y1 = np.clip(np.ceil(there.max(axis=0)) + EDGE_PX, [x0 + 1, y0 + 1], [width, height]).astype(int)
+        origin, part = np.array([x0, y0], np.float64), picture[y0:y1, x0:x1]
+    if border is None:
+        middle = np.array([[size[0] / 2, size[1] / 2], [size[0] / 2 + 1, size[1] / 2]])
+        step = float(np.linalg.norm(np.diff(apply_homography(picture_from_small, middle), axis=0)))
+        part = cv2.GaussianBlur(part, (0, 0), 0.4 * step) if step > 1.5 else np.ascontiguousarray(part)
     # OpenCV has pixel centres at whole numbers.
     half = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1]])
-    middle = np.array([[size[0] / 2, size[1] / 2], [size[0] / 2 + 1, size[1] / 2]])
-    step = float(np.linalg.norm(np.diff(apply_homography(np.asarray(np.linalg.inv(small_from_picture), np.float64), middle), axis=0)))
-    soft = cv2.GaussianBlur(picture, (0, 0), 0.4 * step) if step > 1.5 else picture
+    shift = np.array([[1, 0, origin[0]], [0, 1, origin[1]], [0, 0, 1.0]])
     mode = cv2.BORDER_REPLICATE if border is None else cv2.BORDER_CONSTANT
-    return np.asarray(cv2.warpPerspective(soft, np.linalg.inv(half) @ small_from_picture @ half, size, borderMode=mode), np.uint8)
+    matrix = np.linalg.inv(half) @ small_from_picture @ shift @ half
+    return np.asarray(cv2.warpPerspective(np.ascontiguousarray(part), matrix, size, borderMode=mode), np.uint8)
 
 
 def _between(fits: Float64, shift: tuple[int, int]) -> Float64:

@@ -60,7 +60,6 @@ export function Place() {
             if (m) choose(m);
           }} />
       </Field>
-      <Unused />
       <Upload title="Drop artwork here, or click" hint="still, film, numbered stills" onMedia={choose} />
       {placement && artwork && (
         <>
@@ -93,6 +92,8 @@ export function Place() {
           </Tooltip>
         </>
       )}
+      <div className="rule" />
+      <Unused />
     </div>
   );
 }
