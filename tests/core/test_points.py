@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 import pytest
 
-from tests.plates import make_plate
+from tests.plates import look_up, make_plate, texture
 from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.tracking.follow import AnalysisPicture
 from verdigris.core.tracking.motion import MOTIONS, holds
@@ -203,3 +203,54 @@ def test_a_hidden_point_is_carried_by_the_plane_of_the_others_with_growing_doubt
     sigma = {n: carried[n].sigma_px or 0.0 for n in (7, 8, 9)}
     assert sigma[8] > max(sigma[7], sigma[9]) > 0.05 / np.sqrt(2)
     assert np.linalg.norm(carried[9].at - true_at(9, PLATE.corners[0])) < 0.01
+
+
+def beside_the_plane(n: int) -> AnalysisPicture:
+    """A plane that moves 3 px a frame, ending at x = 200; what lies behind it stands still."""
+    width, height = 400, 300
+    plane = look_up(texture(5, width, height), np.array([[1, 0, 3.0 * n], [0, 1, 0], [0, 0, 1]]), width, height)
+    behind = look_up(texture(6, width, height), np.eye(3), width, height)
+    edge = np.arange(width) + 0.5 < 200 + 3.0 * n
+    return AnalysisPicture.of(np.where(edge, plane, behind).astype(np.float32))
+
+
+def test_a_corner_of_the_surface_set_exactly_does_not_stick_to_what_lies_behind():
+    def seen(n: int) -> AnalysisPicture:
+        plane = beside_the_plane(n).values.copy()
+        plane[150:] = look_up(texture(6, 400, 300), np.eye(3), 400, 300)[150:]
+        return AnalysisPicture.of(plane)
+
+    found = follow_point(seen, range(10), {0: np.array([200.0, 150.0])}, Pattern((14.0, 14.0)))
+    wrong = [n for n, r in found.items() if r.at is not None and np.linalg.norm(r.at - [200 + 3.0 * n, 150]) > 3.5]
+    # A frame may go by before it is noticed; it does not stay with what lies behind.
+    assert len(wrong) <= 1
+
+
+@pytest.mark.parametrize("x", [206.0, 210.0])
+def test_a_pattern_that_holds_two_motions_is_lost_before_it_leaves_with_the_wrong_one(x):
+    found = follow_point(beside_the_plane, range(10), {0: np.array([x, 150.0])}, Pattern((14.0, 14.0)))
+    for n, r in found.items():
+        if r.at is not None:
+            assert np.linalg.norm(r.at - [x + 3.0 * n, 150]) < 3.5
+    assert any("moves otherwise" in r.reason for r in found.values())
+    inside = follow_point(beside_the_plane, range(10), {0: np.array([170.0, 150.0])}, Pattern((14.0, 14.0)))
+    assert max(np.linalg.norm(r.at - [170 + 3.0 * n, 150]) for n, r in inside.items()) < 0.5
+
+
+def test_a_point_that_was_covered_is_found_again():
+    def covered(n: int) -> AnalysisPicture:
+        values = PICTURES[n].values.copy()
+        if 6 <= n <= 8:
+            values[:] = 0.5
+        return AnalysisPicture.of(values)
+
+    found = follow_point(covered, range(len(PICTURES)), {4: AT}, Pattern(motion="similarity"))
+    assert [found[n].status for n in (6, 7, 8)] == ["lost"] * 3
+    assert found[10].at is not None
+    assert np.linalg.norm(found[10].at - true_at(10)) < 0.5
+
+
+def test_matched_with_its_first_frame_a_second_key_only_says_where_to_look():
+    by_first = follow(Pattern(motion="affine", against="first"), {1: true_at(1), 10: true_at(10) + [3.0, 2.0]})
+    # A key that is a little off does not change what is looked for.
+    assert np.linalg.norm(by_first[9].at - true_at(9)) < 0.3

@@ -38,7 +38,7 @@ FAR_COSTS = 0.15
 FOUND_AGAIN, WIDER, WIDEST = 0.12, 0.15, 3.0
 # Parts of a pattern, this many to a side, are looked for by so many px on their own; one that agrees as well as this somewhere
 # else than the others moves otherwise.
-PARTS, APART_PX, APART_REACH_PX, PART_AGREES, PART_CONTRAST = 2, 1.5, 8, 0.8, 0.02
+PARTS, APART_PX, ALIKE_PX, APART_REACH_PX, PART_AGREES, CLEARLY, PART_CONTRAST = 2, 2.0, 1.0, 8, 0.8, 0.4, 0.02
 TWO_MOTIONS = (
     "Part of the pattern moves otherwise: it reaches beyond the surface, or something passes. Make it smaller, or move it inwards."
 )
@@ -156,12 +156,12 @@ def match_point(
 def _holds_two_motions(
     known: AnalysisPicture, known_at: Float64, now: AnalysisPicture, at: Float64, half: tuple[float, float]
 ) -> bool:  # fmt: skip
-    """Whether some part of a pattern is seen clearly, but not where the pattern as a whole was found."""
+    """Whether some parts of a pattern are seen where it was found, and others clearly elsewhere, together."""
     shift = np.round(at - known_at).astype(int)
     x0, y0 = np.round(known_at - half).astype(int)
     w, h = (int(2 * v / PARTS) for v in half)
     height, width = known.values.shape
-    r, moved = APART_REACH_PX, []
+    r, moved, clear = APART_REACH_PX, [], False
     for i in range(PARTS):
         for j in range(PARTS):
             x, y = x0 + i * w, y0 + j * h
@@ -173,10 +173,21 @@ def _holds_two_motions(
                 continue
             scores = cv2.matchTemplate(np.ascontiguousarray(now.values[v : v + h + 2 * r, u : u + w + 2 * r]), part, cv2.TM_CCOEFF_NORMED)
             _, best, _, (bx, by) = cv2.minMaxLoc(scores)
+            if best < PART_AGREES:
+                continue
             # Along an edge or in a pattern that repeats, it fits as well where it should be.
-            if best > PART_AGREES and best > float(scores[r - 1 : r + 2, r - 1 : r + 2].max()) + 0.1:
-                moved.append(float(np.hypot(bx - r, by - r)))
-    return any(m > APART_PX for m in moved)
+            here = float(scores[r - 1 : r + 2, r - 1 : r + 2].max())
+            stays = best < here + 0.1
+            clear = clear or best > here + CLEARLY
+            moved.append((0.0, 0.0) if stays else (bx - r, by - r))
+    # What turns or grows moves its parts each in a way of its own; of two motions, some parts stay and others move alike.
+    d = np.array(moved, np.float64).reshape(-1, 2)
+    gone = d[np.linalg.norm(d, axis=1) >= APART_PX]
+    stay = int((np.linalg.norm(d, axis=1) < ALIKE_PX).sum())
+    # One part alone, as at a corner, has to be clearer.
+    if stay < 2 or len(gone) < (1 if clear and stay == PARTS**2 - 1 else 2):
+        return False
+    return bool(np.linalg.norm(gone - np.median(gone, axis=0), axis=1).max() <= ALIKE_PX)
 
 
 def follow_point(
