@@ -239,7 +239,7 @@ def test_patches_are_laid_beside_each_other_and_what_is_left_is_measured(window:
     window.get_by_test_id("patch-how").get_by_text("difference").click()
     window.get_by_test_id("ask-jitter").click()
     # The first question to a process that answers such starts it.
-    expect(window.get_by_test_id("jitter")).to_contain_text("Movement left at the corners", timeout=30_000)
+    expect(window.get_by_test_id("jitter")).to_contain_text("each corner usually moves", timeout=30_000)
     expect(window.get_by_test_id("jitter-noise")).to_contain_text(re.compile(r"0\.\d\d.*noise"))
     window.get_by_test_id("ask-disagreements").click()
     expect(window.get_by_test_id("disagreements")).to_contain_text("moves with the surface")
@@ -327,7 +327,7 @@ def test_a_folder_of_stills_asks_for_its_rate(window: Page, live, tmp_path):
     window.goto("/")
     window.locator("section", has_text="Folder of frames").locator("input[webkitdirectory]").set_input_files(folder)
     dialog = window.get_by_role("dialog")
-    expect(dialog).to_contain_text("120 x 80, 8 f, no rate")
+    expect(dialog).to_contain_text("120 x 80, 8 f, rate not said")
     expect(dialog.get_by_role("button", name="Begin")).to_be_disabled()
     dialog.get_by_test_id("rate").fill("25")
     dialog.get_by_role("button", name="Begin").click()

@@ -18,7 +18,7 @@ def test_what_is_painted_on_held_frames_rides_back_onto_the_plate(window: Page, 
     bench = BenchPage(window).open(shot)
     bench.step("handover")
     window.get_by_test_id("deliver-what").click()
-    window.get_by_title("held on Sign, fully").click()
+    window.get_by_title("the plate held still: Sign, fully").click()
     window.get_by_test_id("hand-over").click()
     expect(window.get_by_test_id("delivery").first).to_have_attribute("data-state", "done", timeout=60_000)
     with window.expect_download() as download:
@@ -42,7 +42,7 @@ def test_what_is_painted_on_held_frames_rides_back_onto_the_plate(window: Page, 
     window.get_by_test_id("controls").locator("input[type=file][multiple]").set_input_files(tmp_path / "paint.png")
     expect(window.get_by_test_id("step-place")).to_contain_text("paint.png")
     window.get_by_test_id("painted").click()
-    window.get_by_title("painted, held still fully").click()
+    window.get_by_title("over the plate held still: fully").click()
     until(window, lambda: document(live, shot)["placements"][0]["painted"] == "full")
     bench.click(6, 6)
     bench.go_to(12)
