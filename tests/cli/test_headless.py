@@ -103,7 +103,7 @@ def begun(shot, tmp_path) -> subprocess.Popen[str]:
     process = subprocess.Popen(["nice", "-n", "15", *command], stderr=subprocess.PIPE, text=True)
     assert process.stderr is not None
     for line in process.stderr:
-        if re.search(r"\d+ of 60", line):
+        if re.search(r"\d+ %", line):
             break
     return process
 
