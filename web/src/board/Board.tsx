@@ -1,5 +1,5 @@
 /** The Board: all shots of a project as rows. */
-import { App, Button, Dropdown, Empty, Input, InputNumber, Modal, Select, Spin } from "antd";
+import { Button, Dropdown, Empty, Input, InputNumber, Modal, Select, Spin } from "antd";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { useQueryClient } from "@tanstack/react-query";
@@ -33,17 +33,8 @@ function deliveryText(shot: ShotSummary): string {
 }
 
 function ShotMenu({ shot }: { shot: ShotSummary }) {
-  const { notification } = App.useApp();
-  const { refresh, remove } = useBinEdits();
+  const { attempt, remove } = useBinEdits();
   const [naming, setNaming] = useState<string | null>(null);
-  const attempt = async (work: () => Promise<unknown>) => {
-    try {
-      await work();
-      await refresh();
-    } catch (error) {
-      notification.warning({ message: "Not done", description: (error as Error).message });
-    }
-  };
   const path = { params: { path: { shot_id: shot.id } } };
   const rename = () => {
     const name = naming?.trim();

@@ -1,22 +1,13 @@
 /** A project's name, and what can be done with the whole of it. */
-import { App, Button, Dropdown, Input } from "antd";
+import { Button, Dropdown, Input } from "antd";
 import { useState } from "react";
 import { api, type ProjectView } from "../api/client";
 import { useBinEdits } from "../ui/useBin";
 
 export function ProjectHead({ project, onNew }: { project: ProjectView; onNew: () => void }) {
-  const { notification } = App.useApp();
-  const { refresh, remove } = useBinEdits();
+  const { attempt, remove } = useBinEdits();
   const [naming, setNaming] = useState(false);
   const path = { params: { path: { project_id: project.id } } };
-  const attempt = async (work: () => Promise<unknown>) => {
-    try {
-      await work();
-      await refresh();
-    } catch (error) {
-      notification.warning({ message: "Not done", description: (error as Error).message });
-    }
-  };
   const rename = (name: string) => {
     setNaming(false);
     const plain = name.trim();

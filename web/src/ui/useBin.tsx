@@ -50,6 +50,6 @@ export function useBinEdits() {
         btn: <Button size="small" onClick={back} data-testid="undo-removal">Undo</Button>,
       });
     };
-    return { refresh, remove, restore };
+    return { attempt, remove, restore };
   }, [client, notification]);
 }
