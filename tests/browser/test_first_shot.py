@@ -57,7 +57,7 @@ def test_from_a_plate_to_a_delivered_film(window: Page, live, plate, plate_film,
         window.get_by_test_id("download").first.click()
     film = tmp_path / "film.mp4"
     download.value.save_as(film)
-    assert download.value.suggested_filename == "harbour-sign.mp4"
+    assert download.value.suggested_filename == "harbour-sign-result-001.mp4"
     facts, before = probe(film), probe(plate_film)
     assert (facts.frame_count, facts.rate, facts.width, facts.height, facts.sound) == (60, before.rate, 480, 320, before.sound)
     with open_media(film) as result, open_media(plate_film) as original:

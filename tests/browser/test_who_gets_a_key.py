@@ -65,7 +65,7 @@ def test_no_control_keeps_a_key_of_the_bench(window: Page, live, finished, step)
         window.keyboard.press("Escape")
         at = bench.frame()
         window.keyboard.press("ArrowRight")
-        expect(window.get_by_test_id("frame-number")).to_have_text(str(at + 1))
+        expect(window.get_by_test_id("frame-number"), f"after {one.inner_text()}").to_have_text(str(at + 1))
         for key in PRESSED:
             window.keyboard.press(key)
         bench.go_to(20)

@@ -43,6 +43,17 @@ def test_a_slip_is_measured_where_it_is():
     assert choose_points(found) == [k for k in REFERENCE if k != "p4"]
 
 
+def test_points_left_out_are_measured_against_the_others_and_change_nothing():
+    four = {k: REFERENCE[k] for k in ("p0", "p2", "p6", "p8", "p4")}
+    tracks = {k: true_tracks()[k] for k in four}
+    last = list(four)[-1]
+    tracks[last] = {n: PointResult(n, "followed", true_at(n, four[last]) + [30.0, 0.0], 0.05, 0.9) for n in FRAMES}
+    found = figures_of(four, tracks, "perspective", [last])
+    assert found[last].error_px == pytest.approx(30.0)
+    # The four that drive are just enough: nothing shows how well they fit.
+    assert all(found[k].error_px is None for k in four if k != last)
+
+
 def test_carried_frames_say_nothing_of_a_point_and_short_tracks_are_dropped():
     tracks = true_tracks()
     for n in FRAMES:

@@ -8,11 +8,7 @@ from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 
-from verdigris.formats.errors import FormatError
-from verdigris.media.errors import MediaError
-from verdigris.runs.errors import RunError
-from verdigris.shot.errors import ShotError
-from verdigris.store.errors import StoreError
+from verdigris.problem import Problem
 
 log = structlog.get_logger()
 
@@ -36,7 +32,7 @@ def install_problem_handlers(app: FastAPI) -> None:
     """Answer every error of the lower layers with its sentence."""
 
     async def known(request: Request, error: Exception) -> JSONResponse:
-        assert isinstance(error, MediaError | ShotError | StoreError | RunError | FormatError)
+        assert isinstance(error, Problem)
         return problem(STATUS[error.code], error.code, error.sentence, _plain(error.facts))
 
     async def invalid(request: Request, error: Exception) -> JSONResponse:
@@ -57,8 +53,7 @@ def install_problem_handlers(app: FastAPI) -> None:
         log.exception("request failed", path=request.url.path, exc_info=error)
         return problem(500, "unexpected", "Something unexpected went wrong. Nothing was changed; the log has the details.")
 
-    for family in (MediaError, ShotError, StoreError, RunError, FormatError):
-        app.add_exception_handler(family, known)
+    app.add_exception_handler(Problem, known)
     app.add_exception_handler(RequestValidationError, invalid)
     app.add_exception_handler(OSError, no_room)
     app.add_exception_handler(Exception, unexpected)

@@ -57,7 +57,8 @@ def point_figures(take_id: uuid.UUID, s: Transaction) -> list[PointFiguresView]:
     """How well each single point of a take holds to the plane of all of them, the worst first."""
     take = get_take(s, take_id)
     tracks = point_tracks(s, take_id)
-    found = figures_of(reference_of(tracks, take.reference_frame), tracks, take.motion)  # type: ignore[arg-type]
+    left_out = [p["id"] for p in (take.settings or {}).get("points", []) if p["left_out"]]
+    found = figures_of(reference_of(tracks, take.reference_frame), tracks, take.motion, left_out)  # type: ignore[arg-type]
     views = [PointFiguresView(id=k, **asdict(f)) for k, f in found.items()]
     return sorted(views, key=lambda v: -(v.error_px or 0.0))
 

@@ -157,13 +157,14 @@ def points(
                 for name, at in seen.items():
                     tracks[name][result.frame] = at
                 progress(result.frame + 1, count)
-    found = figures_of(reference_of(tracks, one.reference_frame), tracks, one.motion)
+    left_out = [p.id for p in one.points if p.left_out]
+    found = figures_of(reference_of(tracks, one.reference_frame), tracks, one.motion, left_out)
     if json:
         print_json({name: asdict(f) for name, f in found.items()})
         return
     for name, f in sorted(found.items(), key=lambda item: -(item[1].error_px or 0.0)):
         error = (
-            "no plane" if f.error_px is None else f"error {f.error_px:6.3f} px, most {f.worst_px:6.3f} in {(f.worst_frame or 0) + first}"
+            "error not known" if f.error_px is None else f"error {f.error_px:6.3f} px, most {f.worst_px:6.3f} in {(f.worst_frame or 0) + first}"
         )
         typer.echo(
             f"{name:12} {error}  speed {f.speed_px:6.2f} px  acceleration {f.acceleration_px:6.3f} px  "

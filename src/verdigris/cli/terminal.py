@@ -82,5 +82,5 @@ def print_json(data: Any) -> None:
 
 def fail(sentence: str, code: int) -> int:
     """Say what went wrong; returns the exit code."""
-    console.print(f"verdigris: {sentence}", style="bold", markup=False)
+    console.print(f"verdigris: {sentence}", style="bold", markup=False, soft_wrap=True)
     return code

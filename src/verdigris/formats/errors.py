@@ -3,8 +3,12 @@
 FormatError: names the file, the place, what was expected and what was found.
 """
 
+from typing import Self
 
-class FormatError(Exception):
+from verdigris.problem import Problem
+
+
+class FormatError(Problem):
     """A file does not follow its format.
 
     Parameters
@@ -14,9 +18,12 @@ class FormatError(Exception):
     expected, found : what should be there and what is
     """
 
-    code = "bad_format"
+    codes = ("bad_format",)
 
     def __init__(self, file: str, place: str, expected: str, found: str) -> None:
-        self.sentence = f"{file}, {place}: expected {expected}, found {found}."
-        super().__init__(self.sentence)
-        self.facts = {"file": file, "place": place, "expected": expected, "found": found}
+        sentence = f"{file}, {place}: expected {expected}, found {found}."
+        super().__init__("bad_format", sentence, file=file, place=place, expected=expected, found=found)
+
+    @classmethod
+    def _again(cls, code: str, sentence: str, facts: dict[str, object]) -> Self:
+        return cls(**facts)  # type: ignore[arg-type]

@@ -7,14 +7,11 @@ from collections.abc import Callable
 import structlog
 from sqlalchemy.orm import Session
 
-from verdigris.formats.errors import FormatError
 from verdigris.jobs.closing import Consequence, close_job
 from verdigris.jobs.retry import ComeBack
-from verdigris.media.errors import MediaError
-from verdigris.runs.errors import RunError
+from verdigris.problem import Problem
 from verdigris.runs.handover import Stopped
 from verdigris.settings import Settings
-from verdigris.shot.errors import ShotError
 from verdigris.store.database import session
 from verdigris.store.errors import StoreError
 from verdigris.store.jobs import OPEN_STATES, get_job, update_job
@@ -28,7 +25,6 @@ DATABASE_AGAIN_SECONDS = 3
 ROOM_AGAIN_SECONDS = 10
 # The job this process works on at the moment.
 in_hand: uuid.UUID | None = None
-EXPECTED = (MediaError, ShotError, RunError, StoreError, FormatError)
 KEPT = "Stopped; what was done is kept."
 
 
@@ -163,7 +159,7 @@ def _end_with(job: RunningJob, error: Exception, consequence: Consequence | None
         raise error
     if _is_full(error):
         _wait_for_room(job, error)
-    if isinstance(error, EXPECTED):
+    if isinstance(error, Problem):
         log.info("job failed", job=str(job.id), code=error.code, sentence=error.sentence)
         job.finish("failed", error.sentence, consequence)
         return

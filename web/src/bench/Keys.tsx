@@ -2,7 +2,7 @@
 import { useEffect } from "react";
 import type { Edit } from "../api/client";
 import { useWork } from "./context";
-import { focusKind, ownerOf, reachedByKeyboard, releaseFocus, watchFocus } from "./keyOwner";
+import { focusKind, isList, ownerOf, reachedByKeyboard, releaseFocus, watchFocus } from "./keyOwner";
 import { actionOf, type KeyAction, nudgeOf, strideOf } from "./keys";
 import { watchNudges } from "./pendingNudge";
 import { setTool, toolProblem } from "./tools";
@@ -41,6 +41,8 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
       if (ownerOf(e.key, kind, reachedByKeyboard()) === "control") {
         // A field that is done with gives the keys back, once it has taken what was typed.
         if (kind === "text" && (e.key === "Enter" || e.key === "Escape") && !(e.target instanceof HTMLTextAreaElement)) window.setTimeout(releaseFocus);
+        // So does a list that was opened with a click: losing the focus closes it, before the next key comes.
+        if (kind === "open" && e.key === "Escape" && isList(e.target) && !reachedByKeyboard()) releaseFocus();
         return;
       }
       const action = actionOf(e, state.tool !== "move" || (selection !== null && (selection.kind !== "points" || selection.indices.length > 0)));

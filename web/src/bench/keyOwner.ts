@@ -39,6 +39,11 @@ export function focusKind(target: EventTarget | null): FocusKind {
   return el.closest("button, [role=button]") ? "button" : "none";
 }
 
+/** Whether an element is a list to choose from, open or not. */
+export function isList(target: EventTarget | null): boolean {
+  return target instanceof Element && target.closest("[role=combobox]") !== null;
+}
+
 let byKeyboard = false;
 
 /** Whether the control with the focus was reached with the keyboard. */

@@ -52,7 +52,7 @@ export const KEY_GROUPS: KeyGroup[] = [
       { keys: "T, Shift+T, B", does: "track forwards, backwards, both directions" },
       { keys: "Shift+B", does: "track all surfaces both ways, the nearest first" },
       { keys: "A", does: "follow this frame again" },
-      { keys: "R, Shift+R", does: "follow again from here on, from here back" },
+      { keys: "R, Shift+R", does: "follow again from here to the end, from here to the start" },
     ],
   },
   {

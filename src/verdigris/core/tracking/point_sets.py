@@ -1,10 +1,11 @@
 """Sets of single points: how well each holds to the plane of all of them, and which of them are worth using."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
 
+from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.tracking.motion import Motion
 from verdigris.core.tracking.point_planes import just_enough, plane_from_points
 from verdigris.core.tracking.points import PointResult
@@ -20,7 +21,7 @@ class PointFigures:
     Attributes
     ----------
     seen, carried, lost : frames
-    error_px : median distance from where the plane of all points puts it; None when no plane was found, or the points are just enough
+    error_px : median distance from where the plane of all points puts it; None when no plane was found, or for points that are just enough to drive it
     worst_px, worst_frame : the largest such distance, and where
     speed_px, acceleration_px : 95th percentile of what it moves from frame to frame, and of how much that changes
     sigma_px : median of its stated doubt
@@ -37,7 +38,9 @@ class PointFigures:
     sigma_px: float | None = None
 
 
-def figures_of(reference: Mapping[str, Float64], tracks: PointTracks, motion: Motion | None = None) -> dict[str, PointFigures]:
+def figures_of(
+    reference: Mapping[str, Float64], tracks: PointTracks, motion: Motion | None = None, left_out: Collection[str] = ()
+) -> dict[str, PointFigures]:
     """Figures of every point of a set; carried frames tell nothing of a point and are left out of its errors.
 
     Parameters
@@ -45,14 +48,21 @@ def figures_of(reference: Mapping[str, Float64], tracks: PointTracks, motion: Mo
     reference : point -> (2,) at the reference frame, plate px; points without one are not measured against the plane
     tracks : point -> frame -> result
     motion : freest model of the plane, see `plane_from_points`
+    left_out : points that drive nothing: they are measured against the plane of the others
     """
     errors: dict[str, list[tuple[float, int]]] = {k: [] for k in tracks}
     for n in sorted({n for t in tracks.values() for n in t}):
         here = {k: t[n] for k, t in tracks.items() if n in t}
-        found = None if just_enough(reference, here, motion) else plane_from_points(reference, here, motion)
-        for k, e in (found[1] if found else {}).items():
-            if tracks[k][n].status != "carried":
-                errors[k].append((e, n))
+        driving = {k: r for k, r in here.items() if k not in left_out}
+        found = plane_from_points(reference, driving, motion)
+        if found is None:
+            continue
+        apart = {} if just_enough(reference, driving, motion) else found[1]
+        for k, r in here.items():
+            if k in left_out and k in reference and r.at is not None:
+                apart[k] = float(np.linalg.norm(apply_homography(found[0], reference[k][None])[0] - r.at))
+            if k in apart and r.status != "carried":
+                errors[k].append((apart[k], n))
     return {k: _figures(t, errors[k]) for k, t in tracks.items()}
 
 

@@ -21,13 +21,13 @@ export function Again() {
       <Field label="Follow again" hint="Follows frames once more, starting from their neighbours. All other frames stay, and so does the old take">
         <span className="row">
           <Tooltip title="From here back to the start: Shift+R">
-            <Button size="small" onClick={() => void again([0, frame], "backwards")} aria-label="again from here back">‹ to start</Button>
+            <Button size="small" onClick={() => void again([0, frame], "backwards")} aria-label="again, from here to start">‹ to start</Button>
           </Tooltip>
           <Tooltip title="This frame alone: A">
             <Button size="small" onClick={() => void again([frame, frame])} data-testid="again-frame">this one</Button>
           </Tooltip>
           <Tooltip title="From here on to the end: R">
-            <Button size="small" onClick={() => void again([frame, count - 1], "forwards")} aria-label="again from here on">to end ›</Button>
+            <Button size="small" onClick={() => void again([frame, count - 1], "forwards")} aria-label="again, from here to end">to end ›</Button>
           </Tooltip>
         </span>
       </Field>
