@@ -164,7 +164,9 @@ def points(
         return
     for name, f in sorted(found.items(), key=lambda item: -(item[1].error_px or 0.0)):
         error = (
-            "error not known" if f.error_px is None else f"error {f.error_px:6.3f} px, most {f.worst_px:6.3f} in {(f.worst_frame or 0) + first}"
+            "error not known"
+            if f.error_px is None
+            else f"error {f.error_px:6.3f} px, most {f.worst_px:6.3f} in {(f.worst_frame or 0) + first}"
         )
         typer.echo(
             f"{name:12} {error}  speed {f.speed_px:6.2f} px  acceleration {f.acceleration_px:6.3f} px  "

@@ -21,7 +21,7 @@ class PointFigures:
     Attributes
     ----------
     seen, carried, lost : frames
-    error_px : median distance from where the plane of all points puts it; None when no plane was found, or for points that are just enough to drive it
+    error_px : median distance from where the plane puts it; None when none was found, or for points that are just enough for it
     worst_px, worst_frame : the largest such distance, and where
     speed_px, acceleration_px : 95th percentile of what it moves from frame to frame, and of how much that changes
     sigma_px : median of its stated doubt
