@@ -20,7 +20,7 @@ from verdigris.store.errors import STORE_ERROR_CODES
 
 ROOT = Path(__file__).resolve().parent.parent
 FORMATS = (ROOT / "docs" / "formats.md").read_text()
-CODES = {*MEDIA_ERROR_CODES, *SHOT_ERROR_CODES, *RUN_ERROR_CODES, *STORE_ERROR_CODES, FormatError.code}
+CODES = {*MEDIA_ERROR_CODES, *SHOT_ERROR_CODES, *RUN_ERROR_CODES, *STORE_ERROR_CODES, *FormatError.codes}
 
 
 def test_every_error_code_has_an_answer_and_is_documented():
