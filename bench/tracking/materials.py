@@ -81,6 +81,42 @@ def gloss(rng: Rng, height: int, width: int) -> Float32:
     return np.clip(soft(np.asarray(light, np.float32), 0.8), 0.004, 1)
 
 
+def board(rng: Rng, height: int, width: int, rows: int, columns: int) -> Float32:
+    """Squares of two woods within a rim; each has its own grain and tone."""
+    light = 0.12 + 0.02 * fractal_noise(rng, height, width, 50, 4)
+    rim = int(0.05 * width)
+    ys, xs = np.linspace(rim, height - rim, rows + 1).astype(int), np.linspace(rim, width - rim, columns + 1).astype(int)
+    for i in range(rows):
+        for j in range(columns):
+            tone = (0.6 if (i + j) % 2 else 0.06) * rng.uniform(0.9, 1.1)
+            light[ys[i] : ys[i + 1], xs[j] : xs[j + 1]] = tone
+    grain = fractal_noise(rng, height, width, 24, 5, 0.7)
+    return np.clip(soft(np.asarray(light * (1 + 0.06 * grain), np.float32), 0.8), 0.004, 1).astype(np.float32)
+
+
+def facade(rng: Rng, height: int, width: int, rows: int, columns: int) -> Float32:
+    """Plaster with windows in rows; here and there a blind is down."""
+    light = np.asarray(0.5 + 0.04 * fractal_noise(rng, height, width, 70, 5), np.float32)
+    h, w = height / rows, width / columns
+    for i in range(rows):
+        for j in range(columns):
+            x0, y0, x1, y1 = int((j + 0.25) * w), int((i + 0.2) * h), int((j + 0.75) * w), int((i + 0.8) * h)
+            light[y0:y1, x0:x1] = 0.05 * rng.uniform(0.8, 1.25)
+            light[y0:y1, (x0 + x1) // 2 - 2 : (x0 + x1) // 2 + 2] = 0.4
+            if rng.random() < 0.12:
+                light[y0 : y0 + int(rng.uniform(0.2, 0.8) * (y1 - y0)), x0:x1] = 0.3
+    return np.clip(soft(light, 1.0), 0.004, 1).astype(np.float32)
+
+
+def louvres(rng: Rng, height: int, width: int, count: int) -> Float32:
+    """Slats one above the other, lit from above, a little uneven."""
+    y = np.arange(height)[:, None] * count / height + 0.02 * fractal_noise(rng, height, width, 200, 3)
+    light = 0.12 + 0.45 * (y % 1.0) ** 0.7
+    return np.clip(soft(np.asarray(light * (1 + 0.03 * fractal_noise(rng, height, width, 60, 4)), np.float32), 1.0), 0.004, 1).astype(
+        np.float32
+    )
+
+
 def film(rng: Rng, height: int, width: int, frames: int) -> list[Float32]:
     """Content of a running screen: a scene that pans, and cuts half-way."""
     first, second = (photograph(rng, height, int(width * 1.6)) for _ in range(2))

@@ -46,7 +46,7 @@ class Score:
 
 def plate_of(case: Case, seed: int) -> Plate:
     """Render a plate, or take the one rendered before by the same code."""
-    code = b"".join((Path(__file__).parent / f"{n}.py").read_bytes() for n in ("render", "materials", "cases"))
+    code = b"".join((Path(__file__).parent / f"{n}.py").read_bytes() for n in ("render", "materials", "cases", "further_cases"))
     KEPT.mkdir(parents=True, exist_ok=True)
     path = KEPT / f"{hashlib.sha256(code + case.name.encode()).hexdigest()[:16]}-{seed}.pickle"
     if path.exists():

@@ -12,11 +12,14 @@ from bench.report import table, write_section
 from bench.tracking import ours
 from bench.tracking.baselines import BASELINES
 from bench.tracking.bound import corner_bound
-from bench.tracking.cases import CASES, Plate
+from bench.tracking.cases import CASES as USUAL
+from bench.tracking.cases import Plate
+from bench.tracking.further_cases import FURTHER
 from bench.tracking.measure import Answer, Score, plate_of, score, timed
 from verdigris.core.types import Float64
 
 SEEDS = (1, 2)
+CASES = (*USUAL, *FURTHER)
 TRACKERS: dict[str, Callable[[Plate], list[Answer]]] = {"Verdigris": ours.track, **BASELINES}
 
 

@@ -14,8 +14,16 @@ def menu(window: Page, of: str, entry: str) -> None:
     window.locator(".ant-dropdown:not(.ant-dropdown-hidden)").get_by_text(entry, exact=True).click()
 
 
+def choose_project(window: Page, name: str) -> None:
+    """From a list that may be long: typed, as somebody with many projects would."""
+    window.get_by_test_id("project").click()
+    window.keyboard.type(name)
+    window.get_by_title(name).last.click()
+
+
 @pytest.fixture
 def project(live, plate, plate_film) -> dict:
+    begin(live, plate, plate_film, name="of another project")
     shot = begin(live, plate, plate_film, name="Gangway sign")
     view = live.http.get(f"/api/shots/{shot}").json()
     live.http.put(f"/api/projects/{view['project_id']}", json={"name": f"Harbour {shot[:6]}"}).raise_for_status()
@@ -24,8 +32,7 @@ def project(live, plate, plate_film) -> dict:
 
 def test_a_shot_is_renamed_copied_removed_and_put_back(window: Page, live, project):
     window.goto("/")
-    window.get_by_test_id("project").click()
-    window.get_by_title(project["name"]).last.click()
+    choose_project(window, project["name"])
     rows = window.get_by_test_id("shot-row")
     expect(rows).to_have_count(1)
     menu(window, "Gangway sign", "Rename")

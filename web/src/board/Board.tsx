@@ -181,7 +181,7 @@ export function Board() {
         <Link to="/" className="brand"><Mark /> Verdigris</Link>
         <span className="quiet">Board</span>
         {list.length > 1 && (
-          <Select size="small" style={{ width: 260 }} value={one ? one.id : ALL} aria-label="project" data-testid="project" onChange={show}
+          <Select size="small" style={{ width: 260 }} showSearch={{ optionFilterProp: "label" }} value={one ? one.id : ALL} aria-label="project" data-testid="project" onChange={show}
             options={[{ value: ALL, label: "all projects" }, ...list.map((p) => ({ value: p.id, label: p.name }))]} />
         )}
         <span className="grow" />

@@ -307,31 +307,43 @@ class PlaneFollower:
         """
         if found.homography is None or found.evidence is None:
             return found
-        if self.rim.stayed_behind(now.bytes, found.homography, hidden):
-            return lost(found.frame, found.share_used, APART)
         if not self.repetition.repeats:
-            return found
+            return self._with_its_rim(found, now, hidden)
+        # A whole period off, the edges seem to stay behind as well: first the place, then the edges.
+        return self._with_its_rim(self._best_place(found, found.evidence, now, pictures, past, hidden, thorough), now, hidden)
+
+    def _with_its_rim(self, found: FrameResult, now: AnalysisPicture, hidden: Bool | None) -> FrameResult:
+        """A result, lost where the surface's edges do not go with it."""
+        behind = found.homography is not None and self.rim.stayed_behind(now.bytes, found.homography, hidden)
+        return lost(found.frame, found.share_used, APART) if behind else found
+
+    def _best_place(
+        self, found: FrameResult, evidence: Evidence, now: AnalysisPicture, pictures: KeptPictures, past: list[tuple[int, Evidence]],
+        hidden: Bool | None, thorough: bool,
+    ) -> FrameResult:  # fmt: skip
+        """The place of a pattern that repeats which fits best; lost where others fit as well and nothing tells them apart."""
+        assert found.homography is not None
         shifts = self.repetition.rivals(now.bytes, found.homography, hidden)
         if not shifts:
             return found
         best, left, others = found, self.repetition.unexplained(now.bytes, found.homography, hidden), []
         for shift in shifts:
             moved = np.array([[1, 0, shift[0]], [0, 1, shift[1]], [0, 0, 1.0]])
-            rival = self._refine(found.frame, pictures, Start(found.evidence.pose @ moved), past, hidden, thorough)
+            rival = self._refine(found.frame, pictures, Start(evidence.pose @ moved), past, hidden, thorough)
             there = rival.homography if rival.status == "followed" else None
             # A place that cannot be refined, or goes back to where it came from, still counts as it is.
-            if there is None or rival.evidence is None or self._periods_between(found.evidence.pose, rival.evidence.pose) < UNSURE_PERIODS:
+            if there is None or rival.evidence is None or self._periods_between(evidence.pose, rival.evidence.pose) < UNSURE_PERIODS:
                 others.append(self.repetition.unexplained(now.bytes, found.homography @ moved, hidden))
                 continue
             leaves = self.repetition.unexplained(now.bytes, there, hidden)
-            others.append(max(left, leaves))
-            if leaves < left:
-                best, left = rival, leaves
+            if sum(leaves) < sum(left):
+                best, left, leaves = rival, leaves, left
+            others.append(leaves)
         continues = best.evidence is not None and self._continues(best.frame, best.evidence.pose, past)
         if all(told_apart(left, other, jumped=not continues) for other in others):
             return best
         # From one frame alone nobody knows how it moves: a whole period in between would look the same.
-        if len(past) > 1 and self._continues(found.frame, found.evidence.pose, past):
+        if len(past) > 1 and self._continues(found.frame, evidence.pose, past):
             return found
         period = self.repetition.period or 0.0
         return lost(found.frame, found.share_used, f"The pattern repeats every {period:.0f} px, and fits here at several places.")

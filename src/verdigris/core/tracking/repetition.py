@@ -8,6 +8,8 @@ References
 Padfield, Masked object registration in the Fourier domain, IEEE Trans. Image Processing 21(5), 2012: Eqs. 13-18.
 """
 
+from typing import NamedTuple
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +18,7 @@ from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.types import Bool, Float32, Float64, Uint8
 
 Spectrum = NDArray[np.complex128]
+Shift = NDArray[np.int64]
 # The region is looked at with at most so many px to a side.
 SIDE_PX = 160
 # What surrounds the region is looked at as well, by this share of its size.
@@ -28,14 +31,25 @@ LEAST_OVERLAP = 0.3
 TELLS_TIMES, TELLS = 1.5, 0.002
 # So much is asked where the plane did not come there by even movement.
 JUMPED_TIMES, JUMPED = 3.0, 0.01
+# The region alone tells places apart where it fits as well as this, and another one worse by so much besides.
+REGION_FITS, REGION_TELLS = 0.15, 0.05
 # Before it is looked at closely, another place may fit worse by this factor and this much; so many of them get a look.
 MAY_TIMES, MAY, MOST_RIVALS = 4.0, 0.05, 3
+# Below this correlation nothing is a place at all.
+ALIKE_AT_ALL = 0.2
 # Pixels around what is looked at, for what softening reaches.
 EDGE_PX = 12
 # Slow changes of brightness say nothing of places: they are taken out, at this share of the small picture's size.
 SLOW = 0.12
 # A frame that is this far, in periods, from where it was expected to be is no sure continuation.
 UNSURE_PERIODS = 0.25
+
+
+class Unexplained(NamedTuple):
+    """What a place leaves unexplained, 0 to 2: of the region, and of the region with what surrounds it."""
+
+    region: float
+    around: float
 
 
 class Repetition:
@@ -79,7 +93,7 @@ class Repetition:
         fits = masked_correlation(self._reference, self._inside, self._reference, self._inside)
         peaks = _peaks(fits, FITS_ITSELF)
         # The middle of it is the place itself; another one begins where it has been worse in between.
-        far = [float(np.hypot(*p)) for p in peaks if np.hypot(*p) >= LEAST_SHIFT_PX and _dips(fits, p)]
+        far = [float(np.hypot(*p)) for p in peaks[np.hypot(*peaks.T) >= LEAST_SHIFT_PX] if _dips(fits, p)]
         return min(far) / self.scale if far else None
 
     def rivals(self, now: Uint8, frame_from_reference: Float64, hidden: Bool | None = None) -> list[Float64]:
@@ -99,15 +113,17 @@ class Repetition:
             return []
         frame, there = self._seen(now, frame_from_reference, hidden)
         fits = masked_correlation(self._reference, self._around, frame, there)
-        left = 1 - self._agreement(frame, there)
+        left = 1 - self._agreement(frame, there, self._around)
         near, middle = max(LEAST_SHIFT_PX // 2, 0.3 * self.period * self.scale), np.array(fits.shape) // 2
-        others = [p for p in _peaks(fits, 1 - MAY_TIMES * left - MAY) if np.hypot(*p) > near]
-        others.sort(key=lambda p: -float(fits[middle[0] + p[1], middle[1] + p[0]]))
-        return [_between(fits, p) / self.scale for p in others[:MOST_RIVALS]]
+        others = _peaks(fits, max(1 - MAY_TIMES * left - MAY, ALIKE_AT_ALL))
+        others = others[np.hypot(*others.T) > near]
+        likeliest = np.argsort(-fits[middle[0] + others[:, 1], middle[1] + others[:, 0]], kind="stable")[:MOST_RIVALS]
+        return [_between(fits, p) / self.scale for p in others[likeliest]]
 
-    def unexplained(self, now: Uint8, frame_from_reference: Float64, hidden: Bool | None = None) -> float:
-        """What a place leaves unexplained of the region and what surrounds it, 0..2; parameters as for `rivals`."""
-        return 1 - self._agreement(*self._seen(now, frame_from_reference, hidden))
+    def unexplained(self, now: Uint8, frame_from_reference: Float64, hidden: Bool | None = None) -> Unexplained:
+        """What a place leaves unexplained; parameters as for `rivals`."""
+        frame, there = self._seen(now, frame_from_reference, hidden)
+        return Unexplained(*(1 - self._agreement(frame, there, where) for where in (self._inside, self._around)))
 
     def _seen(self, now: Uint8, frame_from_reference: Float64, hidden: Bool | None) -> tuple[Float32, Bool]:
         """A frame as it would look at the reference, small, and which of it is seen."""
@@ -116,19 +132,24 @@ class Repetition:
         there = warped_small(shown, small_from_frame, self._size, border=0) > 254
         return self._even(warped_small(now, small_from_frame, self._size)), there
 
-    def _agreement(self, frame: Float32, there: Bool) -> float:
-        """Correlation with the reference over the region and what surrounds it, as far as it is seen."""
-        both = self._around & there
-        if both.sum() < max(20.0, LEAST_OVERLAP * self._around.sum()):
+    def _agreement(self, frame: Float32, there: Bool, where: Bool) -> float:
+        """Correlation with the reference over some of it, as far as it is seen."""
+        both = where & there
+        if both.sum() < max(20.0, LEAST_OVERLAP * where.sum()):
             return 0.0
         a, b = self._reference[both], frame[both]
         a, b = a - a.mean(), b - b.mean()
         return float((a @ b) / max(float(np.sqrt((a @ a) * (b @ b))), 1e-9))
 
 
-def told_apart(left: float, other: float, jumped: bool) -> bool:
-    """Whether a place that leaves so much unexplained is told from another one that leaves more."""
-    return other > JUMPED_TIMES * left + JUMPED if jumped else other > TELLS_TIMES * left + TELLS
+def told_apart(left: Unexplained, other: Unexplained, jumped: bool) -> bool:
+    """Whether a place that leaves so much unexplained is told from another one that leaves more.
+
+    The region alone may tell, where it goes to the pattern's end: what surrounds it may move by itself.
+    """
+    times, more = (JUMPED_TIMES, JUMPED) if jumped else (TELLS_TIMES, TELLS)
+    by_region = left.region < REGION_FITS and other.region > times * left.region + more + REGION_TELLS
+    return by_region or other.around > times * left.around + more
 
 
 def masked_correlation(fixed: Float32, fixed_mask: Bool, moving: Float32, moving_mask: Bool) -> Float64:
@@ -193,11 +214,11 @@ def warped_small(picture: Uint8, small_from_picture: Float64, size: tuple[int, i
     return np.asarray(cv2.warpPerspective(np.ascontiguousarray(part), matrix, size, borderMode=mode), np.uint8)
 
 
-def _between(fits: Float64, shift: tuple[int, int]) -> Float64:
+def _between(fits: Float64, shift: Shift) -> Float64:
     """Where a correlation is highest beside a whole shift (x, y), by a parabola each way."""
     middle = np.array(fits.shape) // 2
     row, col = middle[0] + shift[1], middle[1] + shift[0]
-    at = np.array(shift, np.float64)
+    at = np.asarray(shift, np.float64).copy()
     for axis, (dr, dc) in enumerate(((0, 1), (1, 0))):
         if not (0 < row < fits.shape[0] - 1 and 0 < col < fits.shape[1] - 1):
             continue
@@ -208,15 +229,14 @@ def _between(fits: Float64, shift: tuple[int, int]) -> Float64:
     return at
 
 
-def _peaks(fits: Float64, least: float) -> list[tuple[int, int]]:
-    """Shifts (x, y) at which a correlation is highest around, and higher than some value."""
+def _peaks(fits: Float64, least: float) -> Shift:
+    """Shifts (n, 2), x and y, at which a correlation is highest around, and higher than some value."""
     highest = cv2.dilate(fits, np.ones((5, 5), np.uint8))
     rows, cols = np.nonzero((fits >= highest) & (fits > least))
-    middle = np.array(fits.shape) // 2
-    return [(int(c - middle[1]), int(r - middle[0])) for r, c in zip(rows, cols, strict=True)]
+    return np.stack([cols - fits.shape[1] // 2, rows - fits.shape[0] // 2], axis=1)
 
 
-def _dips(fits: Float64, shift: tuple[int, int]) -> bool:
+def _dips(fits: Float64, shift: Shift) -> bool:
     """Whether a correlation falls well below both ends on the way from no shift to some shift."""
     middle, steps = np.array(fits.shape) // 2, max(abs(shift[0]), abs(shift[1]))
     way = np.linspace(0, 1, steps + 1)[1:-1]
