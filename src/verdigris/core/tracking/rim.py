@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 
 from verdigris.core.geometry.homography import apply_homography
+from verdigris.core.tracking.edge_profiles import EdgeProfiles
 from verdigris.core.tracking.repetition import masked_correlation, warped_small
 from verdigris.core.types import Bool, Float32, Float64, Uint8
 
@@ -53,6 +54,7 @@ class Rim:
         self._part[~seen] = -1
         self._reference = warped_small(picture, self._small_from_reference, self._size).astype(np.float32)
         self._telling = [i for i in range(4 * PARTS) if self._tells(i)]
+        self._profiles = EdgeProfiles(picture, corners)
 
     def _parts_of(self, quad: Float64) -> np.ndarray[tuple[int, int], np.dtype[np.int16]]:
         """Which part of the edge each pixel belongs to, (h, w); -1 for none."""
@@ -91,6 +93,8 @@ class Rim:
         frame_from_reference : (3, 3) where the plane was found, plate px
         hidden : (H, W) bool of what something nearer covers, or None
         """
+        if self._profiles.stayed_behind(now, frame_from_reference, hidden):
+            return True
         if len(self._telling) < LEAST_TELLING:
             return False
         shown = np.full(now.shape, 255, np.uint8) if hidden is None else np.where(hidden, 0, 255).astype(np.uint8)
@@ -108,9 +112,15 @@ class Rim:
 
     def goes_along(self, now: Uint8, frame_from_reference: Float64, hidden: Bool | None = None) -> bool:
         """Whether the edges, as far as they are seen, are where the plane was found; parameters as for `stayed_behind`."""
+        if not self._profiles.lie_there(now, frame_from_reference, hidden):
+            return False
         shown = np.full(now.shape, 255, np.uint8) if hidden is None else np.where(hidden, 0, 255).astype(np.uint8)
         seen, along = self._agreeing(*self._seen(now, shown, frame_from_reference, 1.0), (0, 0))
         return seen >= LEAST_TELLING and along >= NEARLY_ALL * seen
+
+    def plane(self, now: Uint8, expected: Float64, hidden: Bool | None = None) -> tuple[Float64, Float64, float] | None:
+        """The plane that the edges alone say, see `EdgeProfiles.plane`."""
+        return self._profiles.plane(now, expected, hidden)
 
     def _seen(self, now: Uint8, shown: Uint8, frame_from_reference: Float64, size: float) -> tuple[Float32, Bool]:
         """A frame as it would look at the reference, small, if the surface were so much larger; and which of it is seen."""

@@ -8,6 +8,7 @@ from verdigris.core.tracking.calibrate import calibrate, choose_frames, trust_of
 from verdigris.core.tracking.consensus import find_parties, went_astray
 from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
 from verdigris.core.tracking.frame_result import FrameResult, lost
+from verdigris.core.tracking.held_by_edges import held_by_edges
 from verdigris.core.tracking.optics import Movement, flow
 from verdigris.core.tracking.rim import APART
 from verdigris.core.tracking.sharper_frame import makes_surer, sharper_frame
@@ -56,8 +57,9 @@ def look_again(
         for better in _all_looks(whole, known, picture, pictures, hidden, lens, readout, stop, only, apart):
             results[better.frame] = better
             yield better
-    if apart and not stop():
-        yield from _held_by_edges(whole, results, pictures, hidden)
+    apart = apart or any(r.status == "lost" and r.reason == APART for r in results.values())
+    if apart and only is None and not stop():
+        yield from held_by_edges(whole, results, picture, hidden, stop)
 
 
 def _all_looks(
@@ -90,20 +92,6 @@ def _left_the_edges(
         if far and follower.rim.stayed_behind(picture(n).bytes, r.homography, hidden(n, results)):
             return True
     return False
-
-
-def _held_by_edges(
-    follower: PlaneFollower, results: Mapping[int, FrameResult], pictures: Callable[[int, int], Iterable[AnalysisPicture]],
-    hidden: Callable[[int, Mapping[int, FrameResult]], Bool | None],
-) -> Iterator[FrameResult]:  # fmt: skip
-    """Frames that the surface's edges do not agree with, as lost: in a run in which the picture inside is known to move by itself."""
-    first, end = min(results), max(results) + 1
-    for n, now in zip(range(first, end), pictures(first, end), strict=False):
-        r = results.get(n)
-        if r is None or r.homography is None or n == follower.reference_frame:
-            continue
-        if not follower.rim.goes_along(now.bytes, r.homography, hidden(n, results)):
-            yield lost(n, r.share_used, APART)
 
 
 def _by_its_rim(
