@@ -6,6 +6,7 @@ import pytest
 
 from tests.plates import OVER, about, look_up, texture
 from verdigris.core.geometry.homography import apply_homography
+from verdigris.core.tracking.edge_profiles import EdgeProfiles
 from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
 from verdigris.core.tracking.repetition import Repetition, masked_correlation
 from verdigris.core.tracking.rim import APART, Rim
@@ -174,3 +175,50 @@ def test_edges_that_stayed_behind_are_seen_and_edges_that_go_along_are_not_calle
     covered = np.ones((H, W), bool)
     assert not rim.stayed_behind(bytes_of[9], poses[9], covered)
     assert "Cut out" in APART
+
+
+def test_edges_alone_say_where_the_plane_is_and_how_sure_that_is():
+    frames, poses, corners = screen("pan")
+    edges = EdgeProfiles(AnalysisPicture.of(frames[4]).bytes, corners)
+    for n in (2, 7, 11):
+        now = AnalysisPicture.of(frames[n]).bytes
+        # Looked for where the plane was some frames before.
+        found = edges.plane(now, poses[n] @ np.array([[1, 0, 4.0], [0, 1, -3.0], [0, 0, 1.0]]))
+        assert found is not None
+        h, sigma, left = found
+        away = np.linalg.norm(apply_homography(h, corners) - apply_homography(poses[n], corners), axis=1)
+        assert away.max() < 1.0
+        assert (away < 4 * sigma).all()
+        assert left < 0.5
+    covered = np.zeros((H, W), bool)
+    covered[:, 190:] = True
+    assert edges.plane(AnalysisPicture.of(frames[7]).bytes, poses[7], covered) is None
+
+
+def test_a_bezel_as_thin_as_a_line_holds_the_surface_while_the_picture_pans():
+    frames, poses, corners = screen("pan", bezel=4, count=9)
+    results = follow(frames, inside(corners), corners, 4)
+    assert worst(results, poses, corners) < 2.0
+    assert sum(r.status == "lost" for r in results.values()) <= 2
+
+
+def test_a_board_is_told_from_its_neighbour_squares_while_what_is_behind_it_moves_by_itself():
+    tex, corners = board(2)
+    behind = 0.35 + 0.4 * (texture(8, W, H, 14) - 0.5)
+    rng = np.random.default_rng(3)
+    poses = shifts([(0.0, 0.0), (48.0, 0.0), (24.0, 24.0)], 0)
+    frames = []
+    for k, pose in enumerate(poses):
+        mask = np.zeros(tex.shape, np.uint8)
+        cv2.fillConvexPoly(mask, np.round(OVER * corners).astype(np.int32), 1)
+        other = cv2.warpAffine(
+            behind, np.array([[1, 0, -70.0 * OVER * k], [0, 1, 30.0 * OVER * k]]), tex.shape[::-1], borderMode=cv2.BORDER_REFLECT
+        )
+        alone = look_up(np.where(mask > 0, tex, 0).astype(np.float32), pose, W, H)
+        cover = look_up(mask.astype(np.float32), pose, W, H)
+        frames.append(
+            np.clip(alone + (1 - cover) * look_up(other, np.eye(3), W, H) + 0.006 * rng.standard_normal((H, W)), 0, 1).astype(np.float32)
+        )
+    results = follow(frames, inside(corners), corners, 0)
+    assert [r.status for r in results.values()] == ["followed"] * 3
+    assert worst(results, poses, corners) < 1.0
