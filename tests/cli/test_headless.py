@@ -197,6 +197,20 @@ def test_a_span_is_followed_again_and_the_rest_is_kept(plate, shot, tmp_path):
     run("track", shot, "--keep", tmp_path / "track.json", "--first", 70, "--out", tmp_path / "x.json", code=4)
 
 
+def test_what_is_kept_of_a_track_is_not_mended_twice(shot, tmp_path):
+    document = json.loads(shot.read_text())
+    document["surfaces"][0].update(smoothing=4, carry=True)
+    calm = shot.with_name("calm.json")
+    calm.write_text(json.dumps(document))
+    run("track", calm, "--out", tmp_path / "calm.track.json")
+    kept = json.loads((tmp_path / "calm.track.json").read_text())
+    assert kept["mended"]
+    run("track", calm, "--keep", tmp_path / "calm.track.json", "--first", 20, "--out", tmp_path / "again.json")
+    again = json.loads((tmp_path / "again.json").read_text())
+    assert again["mended"]
+    assert [f["homography"] for f in again["frames"] if f["frame"] != 20] == [f["homography"] for f in kept["frames"] if f["frame"] != 20]
+
+
 def test_a_lens_is_told_from_drawn_lines_and_from_a_track(shot, tmp_path):
     from verdigris.core.geometry.lens import Lens
 

@@ -18,7 +18,7 @@ RESULTS = [
 
 def test_a_track_comes_back_as_it_was_written(tmp_path):
     path = tmp_path / "track.json"
-    write_tracks(path, [make_track("screen", 48, RESULTS)])
+    write_tracks(path, [make_track("screen", 48, RESULTS, mended=False)])
     (track,) = read_tracks(path)
     assert (track.surface, track.reference_frame) == ("screen", 48)
     back = track.by_frame()
@@ -31,7 +31,7 @@ def test_a_track_comes_back_as_it_was_written(tmp_path):
 
 def test_a_frame_that_was_compared_with_another_one_than_the_reference_says_with_which(tmp_path):
     path = tmp_path / "track.json"
-    write_tracks(path, [make_track("screen", 48, [replace(RESULTS[1], through=37), replace(RESULTS[1], frame=2)])])
+    write_tracks(path, [make_track("screen", 48, [replace(RESULTS[1], through=37), replace(RESULTS[1], frame=2)], mended=True)])
     (track,) = read_tracks(path)
     assert track.by_frame()[0].through == 37
     assert track.by_frame()[2].through is None
@@ -40,7 +40,7 @@ def test_a_frame_that_was_compared_with_another_one_than_the_reference_says_with
 
 def test_several_surfaces_are_a_list(tmp_path):
     path = tmp_path / "tracks.json"
-    write_tracks(path, [make_track("a", 0, RESULTS), make_track("b", 0, RESULTS)])
+    write_tracks(path, [make_track("a", 0, RESULTS, True), make_track("b", 0, RESULTS, True)])
     assert isinstance(json.loads(path.read_text()), list)
     assert [t.surface for t in read_tracks(path)] == ["a", "b"]
 

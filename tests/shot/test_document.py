@@ -135,3 +135,28 @@ def test_a_take_goes_stale_with_what_it_was_computed_from_and_with_nothing_else(
     assert not after(kind="rename", target="arm", name="Sleeve")
     assert not after(kind="set_corners", surface="screen", corners=[[600, 233], *CORNERS[1:]])
     assert not after(kind="remove_placement", surface="screen")
+
+
+def test_a_take_goes_stale_with_what_hides_or_carries_parts_of_it():
+    near = {"id": "card", "name": "Card", "depth": 0.5, "reference_frame": 10, "corners": CORNERS, "take": "a"}
+    arm = {**MINIMAL["occluders"][0], "rides": "card"}
+    far = {**near, "id": "wall", "depth": 3.0}
+
+    def key(surfaces=(near,), occluders=(arm,), **screen) -> str:
+        own = {**MINIMAL["surfaces"][0], **screen}
+        document = parse_shot({**MINIMAL, "surfaces": [own, *surfaces], "occluders": list(occluders)})
+        return tracking_key(document, document.surface("screen"))
+
+    moved = [[600, 233], *CORNERS[1:]]
+    assert key([{**near, "corners": moved}]) != key()
+    assert key([{**near, "take": "b"}]) != key()
+    assert key([{**near, "smoothing": 2}]) != key()
+    assert key([{**near, "name": "Sheet", "motion": "affine"}]) == key()
+    # What is farther is in nobody's way, unless an outline rides it.
+    assert key([near, far]) == key()
+    rides_far = {**arm, "rides": "wall"}
+    assert key([near, {**far, "take": "b"}], [rides_far]) != key([near, far], [rides_far])
+    # Corners are the region where no shape says otherwise.
+    no_region = {"region": {"include": [], "exclude": []}}
+    assert key(corners=moved) == key()
+    assert key(corners=moved, **no_region) != key(**no_region)

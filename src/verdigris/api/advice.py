@@ -43,7 +43,7 @@ def question(shot_id: uuid.UUID, surface_id: str, s: Transaction, folder: Folder
     tracks = chosen_tracks(s, document)
     if surface_id not in tracks:
         raise RunError("not_tracked", f"{surface.name} is not followed yet. Follow it with full perspective first; then ask.")
-    told = [make_track(k, document.surface(k).reference_frame, t.values()) for k, t in tracks.items()]
+    told = [make_track(k, document.surface(k).reference_frame, t.values(), mended=True) for k, t in tracks.items()]
     return document, surface_id, told, {h: folder.source(h, get_media(s, h).ending) for h in used_media(document)}
 
 
@@ -108,7 +108,7 @@ def sources(shot_id: uuid.UUID, s: Transaction, folder: Folder, surface: str | N
     if surface is not None:
         document.surface(surface)
     tracks = chosen_tracks(s, document)
-    told = [make_track(k, document.surface(k).reference_frame, t.values()) for k, t in tracks.items()]
+    told = [make_track(k, document.surface(k).reference_frame, t.values(), mended=True) for k, t in tracks.items()]
     found = proxy_sources(s, folder, document).get(document.plate.media or "")
     if found is None:
         raise StoreError("not_ready", "The plate is still being read. Ask again once it is ready.")

@@ -74,6 +74,7 @@ class TakeView(BaseModel):
     stale: bool = Field(description="computed from something else than what the document says now")
     changed: list[str] = Field(description="what of its settings is otherwise now, in words")
     restorable: bool = Field(description="its settings were kept, and can be brought back")
+    mended: bool = Field(description="it came in with smoothing, held and carried frames in it, and is used as it is")
     running: bool
     version: str = Field(description="another one once a job has changed its frames; empty while one does")
     followed: int

@@ -20,11 +20,10 @@ from verdigris.core.tracking.point_sets import figures_of
 from verdigris.formats.corners_csv import write_corners_csv
 from verdigris.formats.track_json import make_track, write_tracks
 from verdigris.runs.fronts import corners_at
-from verdigris.runs.mending import mended
 from verdigris.runs.point_tracking import reference_of
 from verdigris.store.errors import StoreError
 from verdigris.store.shots import document_of, get_shot
-from verdigris.store.takes import get_take, name_take, point_tracks, read_frames, read_points
+from verdigris.store.takes import get_take, name_take, point_tracks, read_frames, read_points, used_frames
 
 router = APIRouter(tags=["takes"])
 # Looked at again, a frame gets other crops under the same address.
@@ -93,12 +92,12 @@ def track_file(shot_id: uuid.UUID, surface_id: str, form: str, s: Transaction) -
     surface = document.surface(surface_id)
     if surface.take is None or form not in ("json", "csv"):
         raise StoreError("not_found", f"{surface.name} has no track yet." if surface.take is None else "Tracks are json or csv.")
-    raw = mended(surface, read_frames(s, uuid.UUID(surface.take)))
-    results = [replace(r, corners=corners_at(surface, raw, r.frame)) for r in raw.values()]
+    used = used_frames(s, get_take(s, uuid.UUID(surface.take)), surface)
+    results = [replace(r, corners=corners_at(surface, used, r.frame)) for r in used.values()]
     with tempfile.TemporaryDirectory() as temporary:
         path = Path(temporary) / "track"
         if form == "json":
-            write_tracks(path, [make_track(surface_id, surface.reference_frame, results)])
+            write_tracks(path, [make_track(surface_id, surface.reference_frame, results, mended=True)])
         else:
             write_corners_csv(path, results, document.plate.first_frame or 0)
         data = path.read_bytes()

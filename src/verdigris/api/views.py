@@ -24,7 +24,6 @@ from verdigris.core.inspection.doubt import Evidence, frames_to_look_at
 from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.core.tracking.mend import LEFT_OUT
 from verdigris.media.facts import MediaFacts
-from verdigris.runs.mending import mended
 from verdigris.runs.preview import ProxySource
 from verdigris.runs.project import picture_key
 from verdigris.shot.document import Shot, Surface, changed_since, parse_shot, tracking_key
@@ -33,7 +32,7 @@ from verdigris.store.media import get_media
 from verdigris.store.media_folder import MediaFolder
 from verdigris.store.models import Delivery, Job, Media, Project, ShotRow, Take
 from verdigris.store.shots import document_of, get_project, get_revision, list_shots, redo_target, used_media
-from verdigris.store.takes import chosen_tracks, list_takes, read_frames
+from verdigris.store.takes import chosen_tracks, list_takes, used_frames
 
 
 def media_view(m: Media) -> MediaView:
@@ -83,9 +82,7 @@ _figures: Recent[_Figures] = Recent(200)
 
 
 def _figures_of(s: Session, take: Take, surface: Surface | None) -> _Figures:
-    results = read_frames(s, take.id)
-    if surface is not None:
-        results = mended(surface, results)
+    results = used_frames(s, take, surface)
     # What was left out by hand needs no second look.
     evidence = [Evidence(r.frame, r.corners, r.sigma_px, r.share_used, r.reason) for r in results.values() if r.reason != LEFT_OUT]
     sigmas = [float(r.sigma_px.max()) for r in results.values() if r.sigma_px is not None]
@@ -111,7 +108,7 @@ def _take_view(s: Session, take: Take, document: Shot, job: Job | None, stale: b
     figures = _figures_of(s, take, used) if running else _figures.get(key, lambda: _figures_of(s, take, used))
     return TakeView(
         id=take.id, surface=take.surface, label=take.label, name=take.name, motion=take.motion, reference_frame=take.reference_frame,
-        stale=stale, changed=changed, restorable=take.settings is not None,
+        stale=stale, changed=changed, restorable=take.settings is not None, mended=take.mended,
         running=running, version="" if running else str(take.id if job is None else job.id)[:8],
         followed=figures.followed, lost=figures.lost, ranges=figures.ranges, looks=figures.looks, median_sigma_px=figures.median_sigma_px,
     )  # fmt: skip

@@ -20,11 +20,12 @@ def propose(
 
     from verdigris.formats.track_json import read_tracks
     from verdigris.runs.advice import advise_motion
+    from verdigris.runs.mending import used_tracks
     from verdigris.runs.project import OpenShot
     from verdigris.shot.document import read_shot
 
     document = read_shot(shot)
-    tracks = {t.surface: t.by_frame() for t in read_tracks(track)}
+    tracks = used_tracks(document, read_tracks(track))
     one = document.surface(surface or next(iter(tracks), ""))
     with OpenShot(document, shot.parent) as opened:
         found = advise_motion(opened.plate, document, one, tracks, tracks.get(one.id, {}))
@@ -95,6 +96,7 @@ def lens(
     from verdigris.formats.track_json import read_tracks
     from verdigris.runs.advice import advise_camera
     from verdigris.runs.errors import RunError
+    from verdigris.runs.mending import used_tracks
     from verdigris.runs.project import OpenShot
     from verdigris.runs.tracking import lens_of_lines
     from verdigris.shot.document import read_shot
@@ -102,7 +104,7 @@ def lens(
     document = read_shot(shot)
     with OpenShot(document, shot.parent) as opened:
         if track is not None:
-            tracks = {t.surface: t.by_frame() for t in read_tracks(track)}
+            tracks = used_tracks(document, read_tracks(track))
             one = document.surface(surface or next(iter(tracks), ""))
             found = advise_camera(opened.plate, document, one, tracks, tracks.get(one.id, {}))
             facts: dict[str, dict[str, Any]] = {
@@ -185,11 +187,12 @@ def references(
 
     from verdigris.formats.track_json import read_tracks
     from verdigris.runs.judging import frames_as_reference
+    from verdigris.runs.mending import used_tracks
     from verdigris.runs.project import OpenShot
     from verdigris.shot.document import read_shot
 
     document = read_shot(shot)
-    tracks = {} if track is None else {t.surface: t.by_frame() for t in read_tracks(track)}
+    tracks = {} if track is None else used_tracks(document, read_tracks(track))
     one = document.surface(surface) if surface is not None else None
     with OpenShot(document, shot.parent) as opened:
         found = frames_as_reference(document, one, tracks, opened.plate, opened.plate.facts.width)
@@ -218,11 +221,12 @@ def jitter(
 
     from verdigris.formats.track_json import read_tracks
     from verdigris.runs.judging import remaining_jitter
+    from verdigris.runs.mending import used_tracks
     from verdigris.runs.project import OpenShot
     from verdigris.shot.document import read_shot
 
     document = read_shot(shot)
-    tracks = {t.surface: t.by_frame() for t in read_tracks(track)}
+    tracks = used_tracks(document, read_tracks(track))
     one = document.surface(surface or next(iter(tracks), ""))
     with OpenShot(document, shot.parent) as opened:
         found = remaining_jitter(opened.plate, document, one, tracks)

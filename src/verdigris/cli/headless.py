@@ -58,6 +58,7 @@ def track(
     keep: Annotated[Path | None, typer.Option(help="Track to keep; only the span from --first to --last is followed again.")] = None,
     first: Annotated[int | None, typer.Option(min=0, help="First frame of the span, counted from 0.")] = None,
     last: Annotated[int | None, typer.Option(min=0, help="Last frame of the span; default the first one alone.")] = None,
+    unmended: Annotated[bool, typer.Option(help="Write it as followed; render and import mend it, as the document says.")] = False,
     json: Json = False,
 ) -> None:
     """Follow the planes of a shot. Begun tracks in OUT are gone on with, so a stopped run loses nothing."""
@@ -75,11 +76,13 @@ def track(
     if (keep is None) != (first is None):
         raise typer.BadParameter("A span needs both --keep and --first.")
     span = None if first is None else (first, first if last is None else last)
-    kept = {} if keep is None else {t.surface: t.by_frame() for t in read_tracks(keep)}
+    kept_tracks = {} if keep is None else {t.surface: t for t in read_tracks(keep)}
+    kept = {k: t.by_frame() for k, t in kept_tracks.items()}
     document = read_shot(shot)
     if surface is not None:
         document.surface(surface)
     tracks: dict[str, dict[int, FrameResult]] = {}
+    as_followed: dict[str, dict[int, FrameResult] | None] = {}
     with OpenShot(document, shot.parent) as opened:
         count = opened.plate.facts.frame_count
         for one in in_depth_order(document):
@@ -99,17 +102,25 @@ def track(
                     if span is None:
                         results[step.result.frame] = step.result
                         if monotonic() - kept_at > KEEP_SECONDS:
-                            _keep(half_done, make_track(one.id, one.reference_frame, results.values()))
+                            _keep(half_done, make_track(one.id, one.reference_frame, results.values(), mended=False))
                             kept_at = monotonic()
                     pace.look(step.again)
                     progress(pace.done, SCALE, pace.phase)
                 if stop():
                     if span is None:
-                        _keep(half_done, make_track(one.id, one.reference_frame, results.values()))
+                        _keep(half_done, make_track(one.id, one.reference_frame, results.values(), mended=False))
                     raise KeyboardInterrupt
             half_done.unlink(missing_ok=True)
-            tracks[one.id] = mended(one, results if span is None else tied(one, results, fresh, span))
-        made = [make_track(s, document.surface(s).reference_frame, r.values()) for s, r in tracks.items()]
+            raw = results if span is None else tied(one, results, fresh, span)
+            # What is kept may be mended already: nothing is mended twice.
+            settled = span is not None and kept_tracks[one.id].mended
+            tracks[one.id] = raw if settled else mended(one, raw)
+            as_followed[one.id] = None if settled else raw
+        chosen = tracks if not unmended else {s: as_followed[s] or r for s, r in tracks.items()}
+        made = [
+            make_track(s, document.surface(s).reference_frame, r.values(), mended=not unmended or as_followed[s] is None)
+            for s, r in chosen.items()
+        ]
         if not made:
             from verdigris.runs.errors import RunError
 
@@ -168,7 +179,7 @@ def render(
     from verdigris.core.tracking.frame_result import FrameResult
     from verdigris.formats.track_json import read_tracks
     from verdigris.runs.compose import check_ready, frames_without_track
-    from verdigris.runs.mending import mended
+    from verdigris.runs.mending import mended, used_tracks
     from verdigris.runs.pace import SCALE, Pace
     from verdigris.runs.project import OpenShot
     from verdigris.runs.tracking import follow_surface, in_depth_order
@@ -190,7 +201,7 @@ def render(
     with OpenShot(document, shot.parent) as opened:
         count = opened.plate.facts.frame_count
         if track is not None:
-            tracks = {t.surface: t.by_frame() for t in read_tracks(track)}
+            tracks = used_tracks(document, read_tracks(track))
         else:
             needed = {p.surface for p in document.placements} if held is None else {held.surface}
             for one in in_depth_order(document):
@@ -226,14 +237,16 @@ def anchor(
 
     from verdigris.formats.track_json import make_track, read_tracks, write_tracks
     from verdigris.runs.anchoring import anchored
+    from verdigris.runs.mending import used_tracks
     from verdigris.shot.document import read_shot
 
     document = read_shot(shot)
-    tracks = {t.surface: t.by_frame() for t in read_tracks(track)}
+    tracks = used_tracks(document, read_tracks(track))
     one = document.surface(surface or next(iter(tracks), ""))
     moved, stated = anchored(one, tracks.get(one.id, {}), frame)
     document = document.model_copy(update={"surfaces": [moved if s.id == one.id else s for s in document.surfaces]})
     out.mkdir(parents=True, exist_ok=True)
     (out / "shot.json").write_text(plain.dumps(document.to_json(), indent=1) + "\n", encoding="utf-8")
     tracks[one.id] = stated
-    write_tracks(out / "track.json", [make_track(k, document.surface(k).reference_frame, t.values()) for k, t in tracks.items()])
+    made = [make_track(k, document.surface(k).reference_frame, t.values(), mended=True) for k, t in tracks.items()]
+    write_tracks(out / "track.json", made)

@@ -56,6 +56,7 @@ class Track(BaseModel):
     version: Literal[1] = 1
     surface: str
     reference_frame: int = Field(ge=0)
+    mended: bool = Field(True, description="smoothing, held and carried frames are in it already; it is used as it is")
     frames: list[TrackFrame]
 
     def by_frame(self) -> dict[int, FrameResult]:
@@ -81,10 +82,10 @@ def track_frame(r: FrameResult) -> TrackFrame:
     )
 
 
-def make_track(surface: str, reference_frame: int, results: Iterable[FrameResult]) -> Track:
-    """Collect results into a track, in order of frames."""
+def make_track(surface: str, reference_frame: int, results: Iterable[FrameResult], mended: bool) -> Track:
+    """Collect results into a track, in order of frames; `mended` says whether they are as they are used."""
     frames = sorted((track_frame(r) for r in results), key=lambda f: f.frame)
-    return Track(surface=surface, reference_frame=reference_frame, frames=frames)
+    return Track(surface=surface, reference_frame=reference_frame, mended=mended, frames=frames)
 
 
 def write_tracks(path: Path, tracks: list[Track]) -> None:

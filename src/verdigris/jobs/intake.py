@@ -18,7 +18,7 @@ from verdigris.store.jobs import create_job
 from verdigris.store.media_folder import MediaFolder, file_hash, folder_hash
 from verdigris.store.models import Media, Project
 from verdigris.store.shots import add_revision, create_project, create_shot
-from verdigris.store.takes import create_take, write_frame
+from verdigris.store.takes import belongs_to, create_take, get_take, write_frame
 
 
 def take_in(s: Session, folder: MediaFolder, path: Path) -> str:
@@ -83,10 +83,13 @@ def import_document(settings: Settings, path: Path, track: Path | None, project_
             surfaces = list(document.surfaces)
             for one in tracks:
                 surface = document.surface(one.surface)
-                take = create_take(s, shot.id, document, surface)
+                take = create_take(s, shot.id, document, surface, one.mended)
                 for result in one.by_frame().values():
                     write_frame(s, take.id, result)
                 surfaces = [x.model_copy(update={"take": str(take.id)}) if x.id == surface.id else x for x in surfaces]
             document = Shot.model_validate(document.model_copy(update={"surfaces": surfaces}).model_dump())
             add_revision(s, shot, document, "tracks imported")
+            for x in document.surfaces:
+                if x.take is not None:
+                    belongs_to(get_take(s, uuid.UUID(x.take)), document)
         return shot.id

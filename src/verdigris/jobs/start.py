@@ -56,7 +56,9 @@ def start_tracking(
             raise RunError("cannot_follow", f"The span {span[0]} to {span[1]} is not in the plate's {facts.frame_count} frames.")
         take = None
     if take is None or take.key != tracking_key(document, surface):
-        take = create_take(s, shot.id, document, surface)
+        # A part laid into a track that came in mended does not make it one that is still to be mended.
+        of_mended = kept is not None and kept.mended and (span is not None or point is not None)
+        take = create_take(s, shot.id, document, surface, of_mended)
         add_revision(s, shot, apply_edit(document, ChooseTake(surface=surface.id, take=str(take.id))), f"take {take.label} begun")
         folder = MediaFolder(Settings().media_dir)
         if span is None and point is None:

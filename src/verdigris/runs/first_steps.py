@@ -54,7 +54,7 @@ def take_first_steps(plate: FrameSource, shot: Shot, surface: Surface, folder: P
             keep_evidence(work, surface, step)
             keep_first_look(work, step.result)
             results.append(step.result)
-        write_tracks(work / TRACK, [make_track(surface.id, surface.reference_frame, results)])
+        write_tracks(work / TRACK, [make_track(surface.id, surface.reference_frame, results, mended=False)])
         if not has_first_steps(folder):
             work.replace(folder)
     except RunError:

@@ -1,13 +1,13 @@
 """A surface's track with everything the document says about mending it: frames set by hand, smoothing, carrying on."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 
 import numpy as np
 
 from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.core.tracking.mend import fill_gaps, hold, leave_out, smooth, smooth_span, tie_span
+from verdigris.formats.track_json import Track
 from verdigris.runs.errors import RunError
-from verdigris.runs.fronts import Tracks
 from verdigris.shot.document import Shot, Surface
 
 
@@ -47,6 +47,7 @@ def tied(
     return dict(kept) if quad is None or not again else tie_span(kept, again, quad, span)
 
 
-def mended_tracks(shot: Shot, tracks: Tracks) -> dict[str, dict[int, FrameResult]]:
-    """All tracks, mended."""
-    return {surface.id: mended(surface, tracks[surface.id]) for surface in shot.surfaces if surface.id in tracks}
+def used_tracks(shot: Shot, tracks: Iterable[Track]) -> dict[str, dict[int, FrameResult]]:
+    """Tracks of a file as they are used for a shot: mended as it says, those excepted that say that they are."""
+    surfaces = {s.id: s for s in shot.surfaces}
+    return {t.surface: t.by_frame() if t.mended or t.surface not in surfaces else mended(surfaces[t.surface], t.by_frame()) for t in tracks}

@@ -399,9 +399,31 @@ def first_fault(error: ValidationError) -> str:
 def tracking_basis(shot: Shot, surface: Surface) -> dict[str, Any]:
     """Everything a take of this surface is computed from, as plain data."""
     nearer = [o.model_dump(mode="json") for o in shot.occluders if o.depth < surface.depth]
+    ridden = {o["rides"] for o in nearer} - {surface.id}
     for o in nearer:
         del o["name"], o["depth"]
+    # What hides it by its own corners, and what carries an outline: by where their tracks, as they are used, put them.
+    placing = {
+        "id",
+        "reference_frame",
+        "corners",
+        "corrections",
+        "reach_frames",
+        "take",
+        "held",
+        "smoothing",
+        "carry",
+        "left_out",
+        "calmed",
+    }
+    others = [s for s in shot.surfaces if s.id in ridden or (s.id != surface.id and s.depth < surface.depth)]
+    corners_count = not any(r.role == "include" for r in surface.region.all_shapes(surface.reference_frame))
+    optional = {
+        "other_surfaces": sorted((s.model_dump(mode="json", include=placing) for s in others), key=lambda s: str(s["id"])),
+        "corners_as_region": surface.model_dump(mode="json", include={"corners"})["corners"] if corners_count else None,
+    }
     return {
+        **{k: v for k, v in optional.items() if v},
         "plate": shot.plate.model_dump(mode="json", include={"path", "media"}),
         "lens": shot.lens.model_dump(mode="json"),
         "camera": shot.camera.model_dump(mode="json"),
@@ -428,11 +450,11 @@ def take_settings(shot: Shot, surface: Surface) -> dict[str, Any]:
 CHANGES = {
     "plate": "the plate", "lens": "the lens", "camera": "the read-out", "reference_frame": "reference frame", "motion": "motion",
     "region": "region", "follow": "whether a region or points are followed", "points": "points", "analysis": "analysis picture",
-    "in_front": "what is in front",
+    "in_front": "what is in front", "other_surfaces": "another surface, or its track", "corners_as_region": "the corners",
 }  # fmt: skip
 
 
 def changed_since(settings: dict[str, Any], shot: Shot, surface: Surface) -> list[str]:
     """What of a take's settings is otherwise now, in words."""
     now = json.loads(json.dumps(tracking_basis(shot, surface)))
-    return [words for name, words in CHANGES.items() if settings.get(name) != now[name]]
+    return [words for name, words in CHANGES.items() if settings.get(name) != now.get(name)]

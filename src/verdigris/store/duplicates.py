@@ -4,11 +4,11 @@ import uuid
 
 from sqlalchemy.orm import Session
 
-from verdigris.shot.document import Shot
+from verdigris.shot.document import Shot, tracking_key
 from verdigris.store.media_folder import MediaFolder
 from verdigris.store.models import Project, ShotRow, Take
 from verdigris.store.shots import create_project, create_shot, document_of, get_project, get_revision, get_shot, list_shots
-from verdigris.store.takes import copy_frames, get_take
+from verdigris.store.takes import belongs_to, copy_frames, get_take
 
 
 def copied_name(name: str, taken: set[str]) -> str:
@@ -29,12 +29,16 @@ def duplicate_shot(s: Session, folder: MediaFolder, shot_id: uuid.UUID, into: uu
     copy = create_shot(s, project, plain, "copied")
     chosen = {x.id: _copy_take(s, folder, get_take(s, uuid.UUID(x.take)), copy.id) for x in document.surfaces if x.take is not None}
     surfaces = [x.model_copy(update={"take": chosen.get(x.id)}) for x in plain.surfaces]
-    _set_first(s, copy, plain.model_copy(update={"surfaces": surfaces}))
+    copied = plain.model_copy(update={"surfaces": surfaces})
+    _set_first(s, copy, copied)
+    for x in document.surfaces:
+        if x.take is not None and get_take(s, uuid.UUID(x.take)).key == tracking_key(document, x):
+            belongs_to(get_take(s, uuid.UUID(chosen[x.id])), copied)
     return copy
 
 
 def _copy_take(s: Session, folder: MediaFolder, take: Take, shot_id: uuid.UUID) -> str:
-    kept = ("surface", "key", "reference_frame", "motion", "name", "settings")
+    kept = ("surface", "key", "reference_frame", "motion", "name", "settings", "mended")
     copy = Take(shot_id=shot_id, label="A", **{k: getattr(take, k) for k in kept})
     s.add(copy)
     s.flush()

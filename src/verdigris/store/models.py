@@ -4,7 +4,7 @@ import datetime as dt
 import uuid
 from typing import Any
 
-from sqlalchemy import BigInteger, Float, ForeignKey, Integer, String, Text, Uuid, func
+from sqlalchemy import BigInteger, Boolean, Float, ForeignKey, Integer, String, Text, Uuid, func
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB, TIMESTAMP
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
@@ -79,7 +79,10 @@ class Revision(Base):
 
 
 class Take(Base):
-    """One run of following a surface; `key` is the fingerprint of what it was computed from, `settings` what that was."""
+    """One run of following a surface; `key` is the fingerprint of what it was computed from, `settings` what that was.
+
+    `mended` tells that smoothing, held and carried frames are in its frames already, as in a track that was handed out.
+    """
 
     __tablename__ = "takes"
     id: Mapped[Key] = _key()
@@ -91,6 +94,7 @@ class Take(Base):
     motion: Mapped[str] = mapped_column(String(16))
     name: Mapped[str] = mapped_column(Text, default="")
     settings: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    mended: Mapped[bool] = mapped_column(Boolean, default=False)
     created: Mapped[dt.datetime] = _now()
 
 

@@ -11,24 +11,34 @@ from sqlalchemy.orm import Session
 
 from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.core.tracking.points import PointResult
-from verdigris.runs.mending import mended_tracks
+from verdigris.runs.mending import mended
 from verdigris.shot.document import Shot, Surface, take_settings, tracking_key
 from verdigris.shot.edits import RestoreSettings
 from verdigris.store.database import announce
 from verdigris.store.errors import StoreError
 from verdigris.store.models import Take, TakeFrame
 
+# What a take is computed from that does not belong to its surface.
+OF_OTHERS = ("plate", "in_front", "other_surfaces", "corners_as_region")
 
-def create_take(s: Session, shot_id: uuid.UUID, document: Shot, surface: Surface) -> Take:
+
+def create_take(s: Session, shot_id: uuid.UUID, document: Shot, surface: Surface, mended: bool = False) -> Take:
     """A new take, labelled A, B, ... Z, AA for its surface."""
     count = s.scalar(select(func.count()).select_from(Take).where(Take.shot_id == shot_id, Take.surface == surface.id)) or 0
     take = Take(
         shot_id=shot_id, surface=surface.id, label=_letters(count), key=tracking_key(document, surface),
         reference_frame=surface.reference_frame, motion=surface.motion, settings=take_settings(document, surface),
+        mended=mended,
     )  # fmt: skip
     s.add(take)
     s.flush()
     return take
+
+
+def belongs_to(take: Take, document: Shot) -> None:
+    """State that a take is computed from what a document says, once the other takes of it are chosen."""
+    surface = document.surface(take.surface)
+    take.key, take.settings = tracking_key(document, surface), take_settings(document, surface)
 
 
 def _letters(n: int) -> str:
@@ -107,7 +117,7 @@ def restoring_edit(take: Take) -> RestoreSettings:
     """The edit that sets a surface as it was for a take; StoreError `not_found` for takes of before settings were kept."""
     if take.settings is None:
         raise StoreError("not_found", f"Take {take.label} was made before its settings were kept with it.")
-    kept = {k: v for k, v in take.settings.items() if k not in ("plate", "in_front")}
+    kept = {k: v for k, v in take.settings.items() if k not in OF_OTHERS}
     return RestoreSettings.model_validate({"surface": take.surface, **kept})
 
 
@@ -141,6 +151,17 @@ def _result(row: TakeFrame) -> FrameResult:
 
 
 def chosen_tracks(s: Session, document: Shot) -> dict[str, dict[int, FrameResult]]:
-    """Frames of the chosen take of every surface that has one, mended as the document says."""
-    raw = {surface.id: read_frames(s, uuid.UUID(surface.take)) for surface in document.surfaces if surface.take is not None}
-    return mended_tracks(document, raw)
+    """Frames of the chosen take of every surface that has one, as they are used: mended as the document says, once."""
+    return {x.id: used_frames(s, get_take(s, uuid.UUID(x.take)), x) for x in document.surfaces if x.take is not None}
+
+
+def raw_tracks(s: Session, document: Shot) -> dict[str, tuple[dict[int, FrameResult], bool]]:
+    """Frames of the chosen takes as they are kept, and whether they are mended already."""
+    takes = {x.id: get_take(s, uuid.UUID(x.take)) for x in document.surfaces if x.take is not None}
+    return {k: (read_frames(s, take.id), take.mended) for k, take in takes.items()}
+
+
+def used_frames(s: Session, take: Take, surface: Surface | None) -> dict[int, FrameResult]:
+    """Frames of a take as they are used for a surface: mended as it says, unless they came in mended."""
+    frames = read_frames(s, take.id)
+    return frames if take.mended or surface is None else mended(surface, frames)

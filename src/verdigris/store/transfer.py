@@ -13,7 +13,7 @@ from verdigris.store.errors import StoreError
 from verdigris.store.media import get_media
 from verdigris.store.media_folder import MediaFolder
 from verdigris.store.shots import document_of, get_shot, list_projects, list_shots
-from verdigris.store.takes import chosen_tracks
+from verdigris.store.takes import raw_tracks
 
 M = TypeVar("M", bound=MediaRef)
 
@@ -48,7 +48,7 @@ def export_shot(settings: Settings, shot_id: str, out: Path) -> Path:
                 names[ref.media] = _copy(folder.source(ref.media, media.ending), out, media.name, media.ending, set(names.values()))
             return ref.model_copy(update={"media": None, "path": names[ref.media]})
 
-        tracks = chosen_tracks(s, document)
+        tracks = raw_tracks(s, document)
         document = document.model_copy(
             update={
                 "plate": beside(document.plate),
@@ -58,7 +58,8 @@ def export_shot(settings: Settings, shot_id: str, out: Path) -> Path:
         )
     path = out / "shot.json"
     _write_document(path, document)
-    made = [make_track(k, document.surface(k).reference_frame, v.values()) for k, v in tracks.items() if v]
+    # As they were followed: the document beside them says how they are mended.
+    made = [make_track(k, document.surface(k).reference_frame, v.values(), m) for k, (v, m) in tracks.items() if v]
     if made:
         write_tracks(out / "track.json", made)
     return path

@@ -3369,6 +3369,11 @@ export interface components {
              * @description its settings were kept, and can be brought back
              */
             restorable: boolean;
+            /**
+             * Mended
+             * @description it came in with smoothing, held and carried frames in it, and is used as it is
+             */
+            mended: boolean;
             /** Running */
             running: boolean;
             /**

@@ -18,7 +18,7 @@ export function Again() {
   };
   return (
     <>
-      <Field label="Follow again" hint="Follows frames once more, starting from their neighbours. All other frames stay, and so does the old take">
+      <Field label="Again" hint="Follows frames once more, starting from their neighbours. All other frames stay, and so does the old take">
         <span className="row">
           <Tooltip title="From here back to the start: Shift+R">
             <Button size="small" onClick={() => void again([0, frame], "backwards")} aria-label="again, from here to start">‹ to start</Button>

@@ -99,19 +99,20 @@ export function Inspect() {
         </Field>
       )}
       <div className="rule" />
+      {take.mended && <Note>This take came in calmed, held and carried already. Follow again to change that.</Note>}
       <div className="row apart">
         <Tooltip title="Keeps these corners exactly; between held frames the picture decides the shape, the hand decides the ends: H">
-          <Button size="small" disabled={!corners || frame === surface.reference_frame} data-testid="hold-frame" onClick={() => hold(held ? null : corners)}>
+          <Button size="small" disabled={!corners || take.mended || frame === surface.reference_frame} data-testid="hold-frame" onClick={() => hold(held ? null : corners)}>
             {held ? "Let this frame go" : "Hold these corners"}
           </Button>
         </Tooltip>
         <span className="quiet small">{surface.held.length === 0 ? "no frame is held" : `held: ${surface.held.map((h) => h.frame + firstFrame).join(", ")}`}</span>
       </div>
       <Field label="Calm" hint="Sure frames hardly move, unsure ones follow the movement. 0 leaves the track, 1 weighs doubt as stated">
-        <InputNumber size="small" min={0} max={100} step={0.5} value={surface.smoothing} aria-label="calm" onChange={(v) => v !== null && mend({ smoothing: v })} />
+        <InputNumber size="small" min={0} max={100} step={0.5} disabled={take.mended} value={surface.smoothing} aria-label="calm" onChange={(v) => v !== null && mend({ smoothing: v })} />
       </Field>
       <Field label="Carry lost frames" hint="By the movement around them, also beyond the picture's edges; doubt grows with the distance">
-        <Switch size="small" checked={surface.carry} aria-label="carry lost frames" onChange={(carry) => mend({ carry })} />
+        <Switch size="small" disabled={take.mended} checked={surface.carry} aria-label="carry lost frames" onChange={(carry) => mend({ carry })} />
       </Field>
       <div className="rule" />
       <h2>To look at, worst first</h2>

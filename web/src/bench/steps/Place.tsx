@@ -64,9 +64,9 @@ export function Place() {
       {placement && artwork && (
         <>
           <Fact label="File" value={mediaFactsText(artwork)} />
-          <Field label="Drawn" hint="To fill the surface, like a poster; or painted over the plate held still, like a patch that hides a mark">
+          <Field label="Drawn" hint="As flat artwork, like a poster; or painted over the plate held still, like a patch that hides a mark">
             <Select size="small" style={{ width: 190 }} value={placement.painted ?? "made"} aria-label="what the artwork was made on" data-testid="painted"
-              options={[{ value: "made", label: "to fill the surface" }, ...HELD.map((x) => ({ value: x.value, label: `over the plate held still: ${x.label}` }))]} onChange={(v) => place({ painted: v === "made" ? null : (v as Placement["painted"]) })} />
+              options={[{ value: "made", label: "as flat artwork" }, ...HELD.map((x) => ({ value: x.value, label: `over the plate held still: ${x.label}` }))]} onChange={(v) => place({ painted: v === "made" ? null : (v as Placement["painted"]) })} />
           </Field>
           {!placement.painted && <Field label="Proportions" hint="Fit shows all of it, fill covers the surface, stretch ignores proportions">
             <Segmented size="small" value={placement.fit} options={["fit", "fill", "stretch"]} onChange={(fit) => place({ fit: fit as Placement["fit"] })} />
