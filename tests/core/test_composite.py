@@ -22,7 +22,8 @@ def _pin(art: Artwork, quad=QUAD, overshoot: float = 0.0, fit="stretch", aspect:
 
 
 def _compose(pin: Pin, plate: Float32, front: Float32 | None = None) -> tuple[Float32, np.ndarray]:
-    return pin_region(pin, plate, (0, 0, W, H), front)
+    light, touched = pin_region(pin, decode_array(plate), (0, 0, W, H), front)
+    return np.where(touched[..., None], encode_array(light), plate), touched
 
 
 def _exact_coverage(quad: np.ndarray, times: int = 24) -> np.ndarray:

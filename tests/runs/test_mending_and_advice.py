@@ -8,7 +8,7 @@ from verdigris.core.tracking.frame_result import FrameResult
 from verdigris.runs.advice import advise_exclusions, advise_motion
 from verdigris.runs.errors import RunError
 from verdigris.runs.fronts import outline_at
-from verdigris.runs.mending import mended, mended_tracks
+from verdigris.runs.mending import mended
 from verdigris.runs.project import OpenShot
 from verdigris.runs.regions import region_at_reference, shape_at, unusable_at
 from verdigris.runs.tracking import follow_surface, optics_of
@@ -101,7 +101,7 @@ def test_held_frames_smoothing_and_carrying_are_laid_over_the_take(plate, shot, 
     assert lost[10].corners is None
     crossed = changed(shot, held=[HeldFrame(frame=4, corners=(quad[1], quad[0], quad[2], quad[3]))])
     with pytest.raises(RunError, match="Sign"):
-        mended_tracks(crossed, {"s": true_track})
+        mended(crossed.surface("s"), true_track)
 
 
 def test_the_simplest_sufficient_motion_is_advised_with_its_figures(shot, folder, true_track):

@@ -37,8 +37,20 @@ class YuvFrame:
         """R'G'B' code values of a region, (h, w, 3) float32."""
         return region_to_rgb(self.planes, self.coding, box or (0, 0, self.width, self.height))
 
+    def values(self, box: Box) -> Float32:
+        """A region as it is worked on and written back: code values."""
+        return self.codes(box)
+
+    def light_of(self, values: Float32) -> Float32:
+        """Linear light of such values, (h, w, 3) float32."""
+        return decode_array(values)
+
+    def values_of(self, light: Float32) -> Float32:
+        """Values that show such light."""
+        return encode_array(light)
+
     def with_region(self, box: Box, before: Float32, after: Float32, touched: Bool) -> "YuvFrame":
-        """A copy in which the touched pixels of a region have new code values."""
+        """A copy in which the touched pixels of a region have new values."""
         y, u, v = (p.copy() for p in self.planes)
         write_region((y, u, v), self.coding, box, before, after, touched)
         return replace(self, planes=(y, u, v))
@@ -90,11 +102,24 @@ class RgbFrame:
         """Luma code values, (H, W) float32."""
         return np.asarray(self.codes() @ np.array([0.2126, 0.7152, 0.0722], np.float32), np.float32)
 
+    def values(self, box: Box) -> Float32:
+        """A region as it is worked on and written back: code values, or light where that is what is stored."""
+        x0, y0, x1, y1 = box
+        return np.asarray(self.pixels[y0:y1, x0:x1], np.float32) if self.is_linear else self.codes(box)
+
+    def light_of(self, values: Float32) -> Float32:
+        """Linear light of such values, (h, w, 3) float32, a copy."""
+        return values.copy() if self.is_linear else decode_array(values)
+
+    def values_of(self, light: Float32) -> Float32:
+        """Values that show such light."""
+        return light if self.is_linear else encode_array(light)
+
     def with_region(self, box: Box, before: Float32, after: Float32, touched: Bool) -> "RgbFrame":
-        """A copy in which the touched pixels of a region have new code values."""
+        """A copy in which the touched pixels of a region have new values."""
         x0, y0, x1, y1 = box
         pixels = self.pixels.copy()
-        new = decode_array(after) if self.is_linear else to_integers(after, pixels.dtype == np.uint16)
+        new = after if self.is_linear else to_integers(after, pixels.dtype == np.uint16)
         np.copyto(pixels[y0:y1, x0:x1], new, where=touched[..., None])
         return replace(self, pixels=pixels)
 

@@ -22,7 +22,6 @@ import numpy as np
 from verdigris.core.composite.artwork import Artwork
 from verdigris.core.geometry.homography import unit_square_to
 from verdigris.core.geometry.quad import grow_quad
-from verdigris.core.light.transfer import decode, encode
 from verdigris.core.types import Bool, Float32, Float64
 
 Box = tuple[int, int, int, int]
@@ -63,13 +62,13 @@ def pin_region(pin: Pin, plate: Float32, box: Box, in_front: Float32 | None) -> 
 
     Parameters
     ----------
-    plate : (h, w, 3) float32, sRGB code values of the region
+    plate : (h, w, 3) float32, linear light of the region; negative values and highlights are as good as any
     box : where the region lies, plate px
     in_front : (h, w) float32 coverage of what is nearer, or None
 
     Returns
     -------
-    (h, w, 3) float32 code values, equal to `plate` where nothing covers, and (h, w) bool of touched pixels
+    (h, w, 3) float32 linear light, equal to `plate` where nothing covers, and (h, w) bool of touched pixels
     """
     surface_from_plate = np.linalg.inv(unit_square_to(pin.corners))
     art_w, art_h = pin.artwork.size
@@ -206,9 +205,9 @@ def _pin(plate, out, touched, matte, has_matte, art, h, inner, outer, bx, by, ba
                 a = 1.0 - inside * (1.0 - a) if bars == 1 else a * inside
             touched[r, c] = True
             if c0 >= 1.0 and m <= 0.0001 and a >= 0.9999:
-                out[r, c, 0], out[r, c, 1], out[r, c, 2] = encode(n0), encode(n1), encode(n2)
+                out[r, c, 0], out[r, c, 1], out[r, c, 2] = n0, n1, n2
                 continue
-            p0, p1, p2 = decode(plate[r, c, 0]), decode(plate[r, c, 1]), decode(plate[r, c, 2])
+            p0, p1, p2 = plate[r, c, 0], plate[r, c, 1], plate[r, c, 2]
             o0, o1, o2 = p0, p1, p2
             if 0.0 < c0 < 1.0:
                 # The old surface's own colour, read just inside its edges.
@@ -220,11 +219,12 @@ def _pin(plate, out, touched, matte, has_matte, art, h, inner, outer, bx, by, ba
                         qy += inner[e, 1] * (INSIDE_PX - d)
                 rr = min(max(int(np.floor(qy - by)), 0), rows - 1)
                 cc = min(max(int(np.floor(qx - bx)), 0), cols - 1)
-                o0, o1, o2 = decode(plate[rr, cc, 0]), decode(plate[rr, cc, 1]), decode(plate[rr, cc, 2])
+                o0, o1, o2 = plate[rr, cc, 0], plate[rr, cc, 1], plate[rr, cc, 2]
             keep = 0.0 if c1 >= 1.0 else min(1.0, (1.0 - c1) / max(1.0 - c0, 1e-4))
             s0 = c1 * (n0 + (1 - a) * o0) + keep * (p0 - c0 * o0)
             s1 = c1 * (n1 + (1 - a) * o1) + keep * (p1 - c0 * o1)
             s2 = c1 * (n2 + (1 - a) * o2) + keep * (p2 - c0 * o2)
-            out[r, c, 0] = encode(max(m * p0 + (1 - m) * s0, 0.0))
-            out[r, c, 1] = encode(max(m * p1 + (1 - m) * s1, 0.0))
-            out[r, c, 2] = encode(max(m * p2 + (1 - m) * s2, 0.0))
+            # An edge that was taken for another colour must not become darker than black; what the plate has below black stays.
+            out[r, c, 0] = m * p0 + (1 - m) * max(s0, min(p0, 0.0))
+            out[r, c, 1] = m * p1 + (1 - m) * max(s1, min(p1, 0.0))
+            out[r, c, 2] = m * p2 + (1 - m) * max(s2, min(p2, 0.0))
