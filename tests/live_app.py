@@ -96,7 +96,7 @@ class LiveApp:
         answer: dict[str, Any] = self.http.get(f"/api/jobs/{job_id}").json()
         return answer
 
-    def wait(self, job_id: str, seconds: float = 180, until: str = "") -> dict[str, Any]:
+    def wait(self, job_id: str, seconds: float = 400, until: str = "") -> dict[str, Any]:
         """Wait until a job has ended, or is in a state."""
         deadline = time.monotonic() + seconds
         while time.monotonic() < deadline:
