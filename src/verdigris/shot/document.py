@@ -420,7 +420,7 @@ def tracking_basis(shot: Shot, surface: Surface) -> dict[str, Any]:
     corners_count = not any(r.role == "include" for r in surface.region.all_shapes(surface.reference_frame))
     optional = {
         "other_surfaces": sorted((s.model_dump(mode="json", include=placing) for s in others), key=lambda s: str(s["id"])),
-        "corners_as_region": surface.model_dump(mode="json", include={"corners"})["corners"] if corners_count else None,
+        "corners_as_region": [list(p) for p in surface.corners] if corners_count and surface.corners else None,
     }
     return {
         **{k: v for k, v in optional.items() if v},
