@@ -83,3 +83,15 @@ def test_a_copy_of_a_shot_uses_its_track_alike(live, folder):
     assert not take["stale"]
     frames = live.http.get(f"/api/shots/{copy}/surfaces/sign/frames").json()
     assert all(np.allclose(np.reshape(f["homography"], (3, 3)), wanted[f["frame"]], atol=1e-6) for f in frames)
+
+
+def test_followed_anew_there_is_a_take_beside_the_one_that_came_in_mended(live, folder):
+    path, wanted = folder
+    shot = live.run("import", str(path / "shot.json"), "--track", str(path / "mended.json"), "--project", "Mended").stdout.strip()
+    job = live.http.post(f"/api/shots/{shot}/track", json={"surface": "sign", "direction": "both"}).json()
+    live.http.post(f"/api/jobs/{job['id']}/stop")
+    live.wait(job["id"])
+    first, second = live.http.get(f"/api/shots/{shot}").json()["takes"]
+    assert (first["mended"], second["mended"]) == (True, False)
+    kept = live.http.get(f"/api/takes/{first['id']}/frames").json()
+    assert all(np.allclose(np.reshape(f["homography"], (3, 3)), wanted[f["frame"]], atol=1e-6) for f in kept)

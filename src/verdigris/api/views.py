@@ -26,7 +26,7 @@ from verdigris.core.tracking.mend import LEFT_OUT
 from verdigris.media.facts import MediaFacts
 from verdigris.runs.preview import ProxySource
 from verdigris.runs.project import picture_key
-from verdigris.shot.document import Shot, Surface, changed_since, parse_shot, tracking_key
+from verdigris.shot.document import MENDING, Shot, Surface, changed_since, parse_shot, tracking_key
 from verdigris.store.jobs import OPEN_STATES, last_jobs_of_shot, list_deliveries
 from verdigris.store.media import get_media
 from verdigris.store.media_folder import MediaFolder
@@ -116,7 +116,6 @@ def _take_view(s: Session, take: Take, document: Shot, job: Job | None, stale: b
 
 # A revision after the other asks for the same tracks while something is dragged.
 _tracks: Recent[dict[str, dict[int, FrameResult]]] = Recent(6)
-MENDING = {"id", "take", "reference_frame", "corners", "held", "smoothing", "carry", "left_out", "calmed"}
 
 
 def used_tracks(s: Session, document: Shot, state: str) -> dict[str, dict[int, FrameResult]]:

@@ -55,7 +55,8 @@ def start_tracking(
         if span is not None and not 0 <= span[0] <= span[1] < facts.frame_count:
             raise RunError("cannot_follow", f"The span {span[0]} to {span[1]} is not in the plate's {facts.frame_count} frames.")
         take = None
-    if take is None or take.key != tracking_key(document, surface):
+    # What came in mended stays as it is: followed anew, there is another take beside it.
+    if take is None or take.mended or take.key != tracking_key(document, surface):
         # A part laid into a track that came in mended does not make it one that is still to be mended.
         of_mended = kept is not None and kept.mended and (span is not None or point is not None)
         take = create_take(s, shot.id, document, surface, of_mended)

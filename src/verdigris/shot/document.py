@@ -396,6 +396,11 @@ def first_fault(error: ValidationError) -> str:
     return f"{place}: {fault['msg'].removeprefix('Value error, ')}"
 
 
+# What decides where a surface's track, mended, puts it; and with nudges.
+MENDING = {"id", "take", "reference_frame", "corners", "held", "smoothing", "carry", "left_out", "calmed"}
+PLACING = MENDING | {"corrections", "reach_frames"}
+
+
 def tracking_basis(shot: Shot, surface: Surface) -> dict[str, Any]:
     """Everything a take of this surface is computed from, as plain data."""
     nearer = [o.model_dump(mode="json") for o in shot.occluders if o.depth < surface.depth]
@@ -403,23 +408,10 @@ def tracking_basis(shot: Shot, surface: Surface) -> dict[str, Any]:
     for o in nearer:
         del o["name"], o["depth"]
     # What hides it by its own corners, and what carries an outline: by where their tracks, as they are used, put them.
-    placing = {
-        "id",
-        "reference_frame",
-        "corners",
-        "corrections",
-        "reach_frames",
-        "take",
-        "held",
-        "smoothing",
-        "carry",
-        "left_out",
-        "calmed",
-    }
     others = [s for s in shot.surfaces if s.id in ridden or (s.id != surface.id and s.depth < surface.depth)]
     corners_count = not any(r.role == "include" for r in surface.region.all_shapes(surface.reference_frame))
     optional = {
-        "other_surfaces": sorted((s.model_dump(mode="json", include=placing) for s in others), key=lambda s: str(s["id"])),
+        "other_surfaces": sorted((s.model_dump(mode="json", include=PLACING) for s in others), key=lambda s: str(s["id"])),
         "corners_as_region": [list(p) for p in surface.corners] if corners_count and surface.corners else None,
     }
     return {
