@@ -82,7 +82,7 @@ def track(
     if surface is not None:
         document.surface(surface)
     tracks: dict[str, dict[int, FrameResult]] = {}
-    as_followed: dict[str, dict[int, FrameResult] | None] = {}
+    made: list[Track] = []
     with OpenShot(document, shot.parent) as opened:
         count = opened.plate.facts.frame_count
         for one in in_depth_order(document):
@@ -115,12 +115,8 @@ def track(
             # What is kept may be mended already: nothing is mended twice.
             settled = span is not None and kept_tracks[one.id].mended
             tracks[one.id] = raw if settled else mended(one, raw)
-            as_followed[one.id] = None if settled else raw
-        chosen = tracks if not unmended else {s: as_followed[s] or r for s, r in tracks.items()}
-        made = [
-            make_track(s, document.surface(s).reference_frame, r.values(), mended=not unmended or as_followed[s] is None)
-            for s, r in chosen.items()
-        ]
+            written = raw if unmended else tracks[one.id]
+            made.append(make_track(one.id, one.reference_frame, written.values(), mended=settled or not unmended))
         if not made:
             from verdigris.runs.errors import RunError
 

@@ -81,7 +81,7 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
         case "againOn": return void tracking.again([frame, count - 1], "forwards");
         case "againBack": return void tracking.again([0, frame], "backwards");
         case "hold": {
-          if (!surface || frame === surface.reference_frame || !work.frames?.get(frame)) return;
+          if (!surface || take?.mended || frame === surface.reference_frame || !work.frames?.get(frame)) return;
           const held = surface.held.some((h) => h.frame === frame);
           if (!held && !shapes.corners) return;
           return void work.edit({ kind: "hold_frame", surface: surface.id, frame, corners: held ? null : shapes.corners?.map((p) => pair(p)) } as Edit);

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from verdigris.core.geometry.homography import apply_homography
+from verdigris.core.tracking.repetition import shown_of
 from verdigris.core.types import AnyArray, Bool, Float32, Float64, Uint8
 
 Stretches = NDArray[np.int64]
@@ -58,7 +59,7 @@ class EdgeProfiles:
         outward = np.stack([sides[:, 1], -sides[:, 0]], axis=1) / np.maximum(lengths, 1e-9)[:, None]
         self._middle = along.reshape(4 * STRETCHES, PLACES, 2)
         self._normal = np.repeat(outward, STRETCHES, axis=0)
-        profiles, known = self._across(picture, np.full(picture.shape, 255, np.uint8), np.eye(3), HALF_WIDTH_PX)
+        profiles, known = self._across(picture, shown_of(picture.shape, None), np.eye(3), HALF_WIDTH_PX)
         self._profiles = profiles
         self._telling = known.all(axis=1) & (profiles.std(axis=1) > CONTRAST)
 
@@ -151,7 +152,7 @@ class EdgeProfiles:
         none = np.zeros(0, np.int64), np.zeros(0), 0
         if int(self._telling.sum()) < LEAST_SEEN:
             return none
-        shown = np.full(now.shape, 255, np.uint8) if hidden is None else np.where(hidden, 0, 255).astype(np.uint8)
+        shown = shown_of(now.shape, hidden)
         profiles, known = self._across(now, shown, frame_from_reference, self._reach)
         half = self._profiles.shape[1] // 2
         away, seen, elsewhere = [], [], 0

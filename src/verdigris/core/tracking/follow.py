@@ -27,9 +27,10 @@ from verdigris.core.tracking.guesses import Guesses, ReferenceView, Start, speed
 from verdigris.core.tracking.judge import reason_against
 from verdigris.core.tracking.motion import Motion
 from verdigris.core.tracking.optics import STILL, Movement, Optics, flow
+from verdigris.core.tracking.places import UNSURE_PERIODS, Places
 from verdigris.core.tracking.point_evidence import look_at_points, weigh_points
-from verdigris.core.tracking.repetition import UNSURE_PERIODS, Repetition, told_apart
-from verdigris.core.tracking.rim import APART, Rim
+from verdigris.core.tracking.repetition import Repetition
+from verdigris.core.tracking.rim import Rim
 from verdigris.core.tracking.tone import Tone
 from verdigris.core.types import Bool, Float32, Float64, Uint8
 
@@ -288,7 +289,7 @@ class PlaneFollower:
                 best = lost(frame, best.share_used, reason)
         if best is not None and best.evidence is not None and self.repetition.repeats:
             # Looked at again, a frame may not change its place in a pattern that repeats; what was lost must be told from all others.
-            if own is not None and self._periods_between(own.pose, best.evidence.pose) > UNSURE_PERIODS:
+            if own is not None and self._places.periods_between(own.pose, best.evidence.pose) > UNSURE_PERIODS:
                 best = known
             elif own is None:
                 best = self._at_its_place(best, now, pictures, [], hidden, thorough)
@@ -301,68 +302,16 @@ class PlaneFollower:
         self, found: FrameResult, now: AnalysisPicture, pictures: KeptPictures, past: list[tuple[int, Evidence]], hidden: Bool | None,
         thorough: bool,
     ) -> FrameResult:  # fmt: skip
-        """A result, lost where the surface's edges do not go with it; in a pattern that repeats, moved to the place that fits best.
+        """A result, at the place of the pattern that fits best, and lost where the surface's edges do not go with it."""
 
-        Where places fit alike, even movement decides, as long as it leaves no other one in question; else it is lost.
-        """
-        if found.homography is None or found.evidence is None:
-            return found
-        if not self.repetition.repeats:
-            return self._with_its_rim(found, now, hidden)
-        # A whole period off, the edges seem to stay behind as well: first the place, then the edges.
-        return self._with_its_rim(self._best_place(found, found.evidence, now, pictures, past, hidden, thorough), now, hidden)
+        def refined(pose: Float64) -> FrameResult:
+            return self._refine(found.frame, pictures, Start(pose), past, hidden, thorough)
 
-    def _with_its_rim(self, found: FrameResult, now: AnalysisPicture, hidden: Bool | None) -> FrameResult:
-        """A result, lost where the surface's edges do not go with it."""
-        behind = found.homography is not None and self.rim.stayed_behind(now.bytes, found.homography, hidden)
-        return lost(found.frame, found.share_used, APART) if behind else found
+        return self._places.settled(found, now.bytes, past, hidden, refined)
 
-    def _best_place(
-        self, found: FrameResult, evidence: Evidence, now: AnalysisPicture, pictures: KeptPictures, past: list[tuple[int, Evidence]],
-        hidden: Bool | None, thorough: bool,
-    ) -> FrameResult:  # fmt: skip
-        """The place of a pattern that repeats which fits best; lost where others fit as well and nothing tells them apart."""
-        assert found.homography is not None
-        shifts = self.repetition.rivals(now.bytes, found.homography, hidden)
-        if not shifts:
-            return found
-        best, left, others = found, self.repetition.unexplained(now.bytes, found.homography, hidden), []
-        for shift in shifts:
-            moved = np.array([[1, 0, shift[0]], [0, 1, shift[1]], [0, 0, 1.0]])
-            rival = self._refine(found.frame, pictures, Start(evidence.pose @ moved), past, hidden, thorough)
-            there = rival.homography if rival.status == "followed" else None
-            # A place that cannot be refined, or goes back to where it came from, still counts as it is.
-            if there is None or rival.evidence is None or self._periods_between(evidence.pose, rival.evidence.pose) < UNSURE_PERIODS:
-                others.append(self.repetition.unexplained(now.bytes, found.homography @ moved, hidden))
-                continue
-            leaves = self.repetition.unexplained(now.bytes, there, hidden)
-            if sum(leaves) < sum(left):
-                best, left, leaves = rival, leaves, left
-            others.append(leaves)
-        continues = best.evidence is not None and self._continues(best.frame, best.evidence.pose, past)
-        if all(told_apart(left, other, jumped=not continues) for other in others):
-            return best
-        # From one frame alone nobody knows how it moves: a whole period in between would look the same.
-        if len(past) > 1 and self._continues(found.frame, evidence.pose, past):
-            return found
-        period = self.repetition.period or 0.0
-        return lost(found.frame, found.share_used, f"The pattern repeats every {period:.0f} px, and fits here at several places.")
-
-    def _continues(self, frame: int, pose: Float64, past: list[tuple[int, Evidence]]) -> bool:
-        """Whether a pose is where even movement leads, by less than would leave another place of the pattern in question."""
-        if not past or abs(past[-1][0] - frame) != 1:
-            return False
-        last = past[-1][1].pose
-        expected = last
-        if len(past) > 1 and abs(past[-1][0] - past[-2][0]) == 1:
-            expected = normalised(last @ np.linalg.inv(past[-2][1].pose) @ last)
-        return self._periods_between(expected, pose) < UNSURE_PERIODS
-
-    def _periods_between(self, a: Float64, b: Float64) -> float:
-        """How far apart two poses put the plane, in periods of its pattern."""
-        there = apply_homography(np.asarray(np.linalg.solve(a, b), np.float64), self.plane_corners)
-        away = float(np.linalg.norm((there - self.plane_corners).mean(axis=0)))
-        return away / (self.repetition.period or np.inf)
+    @property
+    def _places(self) -> Places:
+        return Places(self.repetition, self.rim, self.plane_corners)
 
     def stands_out(self, frame: int, results: Mapping[int, FrameResult]) -> bool:
         """Whether a frame leaves much more than those around it do."""

@@ -41,8 +41,6 @@ ALIKE_AT_ALL = 0.2
 EDGE_PX = 12
 # Slow changes of brightness say nothing of places: they are taken out, at this share of the small picture's size.
 SLOW = 0.12
-# A frame that is this far, in periods, from where it was expected to be is no sure continuation.
-UNSURE_PERIODS = 0.25
 
 
 class Unexplained(NamedTuple):
@@ -128,8 +126,7 @@ class Repetition:
     def _seen(self, now: Uint8, frame_from_reference: Float64, hidden: Bool | None) -> tuple[Float32, Bool]:
         """A frame as it would look at the reference, small, and which of it is seen."""
         small_from_frame = self._small_from_reference @ np.linalg.inv(frame_from_reference)
-        shown = np.full(now.shape, 255, np.uint8) if hidden is None else np.where(hidden, 0, 255).astype(np.uint8)
-        there = warped_small(shown, small_from_frame, self._size, border=0) > 254
+        there = warped_small(shown_of(now.shape, hidden), small_from_frame, self._size, border=0) > 254
         return self._even(warped_small(now, small_from_frame, self._size)), there
 
     def _agreement(self, frame: Float32, there: Bool, where: Bool) -> float:
@@ -187,6 +184,11 @@ def masked_correlation(fixed: Float32, fixed_mask: Bool, moving: Float32, moving
     bottom = np.sqrt(np.maximum(f_var, 0) * np.maximum(m_var, 0))
     usable = (count > LEAST_OVERLAP * fm.sum()) & (bottom > 1e-6 * max(float(bottom.max()), 1e-9))
     return np.where(usable, np.clip(top / np.maximum(bottom, 1e-12), -1, 1), 0.0)
+
+
+def shown_of(shape: tuple[int, ...], hidden: Bool | None) -> Uint8:
+    """What of a picture of some shape may be looked at, 255 or 0: all but what something nearer covers."""
+    return np.full(shape, 255, np.uint8) if hidden is None else np.where(hidden, 0, 255).astype(np.uint8)
 
 
 def warped_small(picture: Uint8, small_from_picture: Float64, size: tuple[int, int], border: int | None = None) -> Uint8:

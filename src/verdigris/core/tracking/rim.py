@@ -9,7 +9,7 @@ import numpy as np
 
 from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.tracking.edge_profiles import EdgeProfiles
-from verdigris.core.tracking.repetition import masked_correlation, warped_small
+from verdigris.core.tracking.repetition import masked_correlation, shown_of, warped_small
 from verdigris.core.types import Bool, Float32, Float64, Uint8
 
 # The surface is looked at with at most so many px to a side, and so much around it, as a share of its size.
@@ -50,7 +50,7 @@ class Rim:
         sides = np.linalg.norm(np.roll(quad, -1, axis=0) - quad, axis=1)
         self._half_px = max(LEAST_HALF_WIDTH_PX, HALF_WIDTH * float(sides.min()))
         self._part = self._parts_of(quad)
-        seen = warped_small(np.full(picture.shape, 255, np.uint8), self._small_from_reference, self._size, border=0) > 254
+        seen = warped_small(shown_of(picture.shape, None), self._small_from_reference, self._size, border=0) > 254
         self._part[~seen] = -1
         self._reference = warped_small(picture, self._small_from_reference, self._size).astype(np.float32)
         self._telling = [i for i in range(4 * PARTS) if self._tells(i)]
@@ -97,7 +97,7 @@ class Rim:
             return True
         if len(self._telling) < LEAST_TELLING:
             return False
-        shown = np.full(now.shape, 255, np.uint8) if hidden is None else np.where(hidden, 0, 255).astype(np.uint8)
+        shown = shown_of(now.shape, hidden)
         seen, along = self._agreeing(*self._seen(now, shown, frame_from_reference, 1.0), (0, 0))
         if seen < LEAST_TELLING or along > FEW * seen:
             return False
@@ -114,7 +114,7 @@ class Rim:
         """Whether the edges, as far as they are seen, are where the plane was found; parameters as for `stayed_behind`."""
         if not self._profiles.lie_there(now, frame_from_reference, hidden):
             return False
-        shown = np.full(now.shape, 255, np.uint8) if hidden is None else np.where(hidden, 0, 255).astype(np.uint8)
+        shown = shown_of(now.shape, hidden)
         seen, along = self._agreeing(*self._seen(now, shown, frame_from_reference, 1.0), (0, 0))
         return seen >= LEAST_TELLING and along >= NEARLY_ALL * seen
 

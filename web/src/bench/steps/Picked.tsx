@@ -24,22 +24,22 @@ export function Picked() {
           </div>
           <div className="row wrap">
             <Tooltip title="Follow them once more, tied to those beside them"><Button size="small" disabled={!!job} onClick={() => void again(picked)}>Again</Button></Tooltip>
-            <Tooltip title="Smooth these frames alone; the calm fades in at both ends"><Button size="small" onClick={() => mend({ calmed: [...surface.calmed, { span: picked, strength: 2 }] })}>Calm them</Button></Tooltip>
-            <Tooltip title="The track of these frames is not used; the take keeps it"><Button size="small" data-testid="leave-out" onClick={() => mend({ left_out: joined([...surface.left_out, picked]) })}>Leave out</Button></Tooltip>
-            <Tooltip title="Only these frames of the track are used"><Button size="small" onClick={() => mend({ left_out: joined(without([0, count - 1], picked)) })}>Keep only these</Button></Tooltip>
+            <Tooltip title="Smooth these frames alone; the calm fades in at both ends"><Button size="small" disabled={take.mended} onClick={() => mend({ calmed: [...surface.calmed, { span: picked, strength: 2 }] })}>Calm them</Button></Tooltip>
+            <Tooltip title="The track of these frames is not used; the take keeps it"><Button size="small" disabled={take.mended} data-testid="leave-out" onClick={() => mend({ left_out: joined([...surface.left_out, picked]) })}>Leave out</Button></Tooltip>
+            <Tooltip title="Only these frames of the track are used"><Button size="small" disabled={take.mended} onClick={() => mend({ left_out: joined(without([0, count - 1], picked)) })}>Keep only these</Button></Tooltip>
           </div>
         </div>
       )}
       {surface.left_out.map(([a, b]) => (
         <div key={`out${a}`} className="row apart">
           <span className="quiet small">{said(a, b)} left out</span>
-          <Button size="small" type="text" onClick={() => mend({ left_out: surface.left_out.filter(([x]) => x !== a) })}>Use again</Button>
+          <Button size="small" type="text" disabled={take.mended} onClick={() => mend({ left_out: surface.left_out.filter(([x]) => x !== a) })}>Use again</Button>
         </div>
       ))}
       {surface.calmed.map((c, i) => (
         <div key={`calm${i}`} className="row apart">
           <span className="quiet small">{said(...c.span)} calmed</span>
-          <Button size="small" type="text" onClick={() => mend({ calmed: surface.calmed.filter((_, k) => k !== i) })}>As followed</Button>
+          <Button size="small" type="text" disabled={take.mended} onClick={() => mend({ calmed: surface.calmed.filter((_, k) => k !== i) })}>As followed</Button>
         </div>
       ))}
     </>
