@@ -8,8 +8,8 @@ import numpy as np
 from bench.material import demo_shot
 from bench.report import table, write_section
 from verdigris.core.geometry.homography import apply_homography
-from verdigris.runs.project import OpenShot
-from verdigris.runs.tracking import follow_surface, region_at_reference
+from verdigris.runs.follow.surface import follow_surface, region_at_reference
+from verdigris.runs.render.open_shot import OpenShot
 
 
 def _ecc(pictures: list[np.ndarray], mask: np.ndarray, reference: int, order: list[int], iterations: int) -> dict[int, np.ndarray | None]:

@@ -8,13 +8,13 @@ import numpy as np
 
 from bench.material import FOLDER, quiet
 from bench.report import table, write_section
-from verdigris.core.tracking.frame_result import FrameResult
+from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.core.types import Float64
 from verdigris.demo.project import generate
 from verdigris.demo.shots import SHOTS, document_of_scene, kiosk_document
 from verdigris.media.reader import open_media
-from verdigris.runs.judging import remaining_jitter
-from verdigris.runs.tracking import follow_surface
+from verdigris.runs.advice.judging import remaining_jitter
+from verdigris.runs.follow.surface import follow_surface
 from verdigris.shot.document import MediaRef, Shot
 
 

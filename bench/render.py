@@ -10,10 +10,10 @@ import numpy as np
 
 from bench.material import demo_shot
 from bench.report import table, write_section
-from verdigris.core.tracking.frame_result import FrameResult
+from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.media.writer import FilmWriter
-from verdigris.runs.project import OpenShot
-from verdigris.runs.tracking import follow_surface
+from verdigris.runs.follow.surface import follow_surface
+from verdigris.runs.render.open_shot import OpenShot
 
 
 def _bare(opened: OpenShot, out: Path) -> None:
@@ -57,12 +57,12 @@ MEMORY_SCRIPT = """
 import resource, sys, tempfile
 from pathlib import Path
 import numpy as np
-from verdigris.core.tracking.frame_result import FrameResult
+from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.demo.write import film_facts
 from verdigris.media.frames import RgbFrame
 from verdigris.media.stills import write_still
 from verdigris.media.writer import FilmWriter
-from verdigris.runs.project import OpenShot
+from verdigris.runs.render.open_shot import OpenShot
 from verdigris.shot.document import Delivery, MediaRef, Placement, Plate, Shot, Surface
 from fractions import Fraction
 count = int(sys.argv[1])

@@ -8,7 +8,7 @@ from pathlib import Path
 from launch.commands import HEADLESS
 from verdigris.api.problems import STATUS
 from verdigris.cli.main import app
-from verdigris.core.tracking.motion import MOTIONS
+from verdigris.core.geometry.motion import MOTIONS
 from verdigris.formats.errors import FormatError
 from verdigris.formats.track_json import read_tracks
 from verdigris.media.errors import MEDIA_ERROR_CODES

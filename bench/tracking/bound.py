@@ -4,8 +4,8 @@ import cv2
 import numpy as np
 
 from bench.tracking.cases import Plate
+from verdigris.core.geometry.motion import point_jacobian
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking.motion import point_jacobian
 from verdigris.core.types import Float64
 
 DRAWS = 4000

@@ -5,10 +5,10 @@ import numpy as np
 from bench.tracking.cases import Plate
 from bench.tracking.measure import Answer
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
-from verdigris.core.tracking.frame_result import FrameResult
-from verdigris.core.tracking.second_look import look_again
-from verdigris.core.tracking.templates import Templates
+from verdigris.core.tracking.refinement.passes import look_again
+from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.frame_result import FrameResult
+from verdigris.core.tracking.sequence.templates import Templates
 
 
 def follow(plate: Plate) -> list[FrameResult]:

@@ -7,7 +7,7 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.bench_page import BenchPage, document
 from verdigris.core.geometry.homography import apply_homography
-from verdigris.core.tracking.frame_result import FrameResult
+from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.formats.track_json import make_track, write_tracks
 
 

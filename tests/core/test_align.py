@@ -5,16 +5,16 @@ import numpy as np
 import pytest
 
 from tests.core.test_appearance import HEIGHT, INSIDE, PLAIN, WIDTH, marked, photograph
+from verdigris.core.camera.optics import STILL, Movement, Optics
 from verdigris.core.geometry.homography import apply_homography
-from verdigris.core.tracking import align as align_module
-from verdigris.core.tracking.align import FROM_FAR, FROM_NEAR, align
-from verdigris.core.tracking.appearance import build_appearance
-from verdigris.core.tracking.doubt import corner_sigmas
-from verdigris.core.tracking.fit import Conditions
-from verdigris.core.tracking.follow import SHUTTERS
-from verdigris.core.tracking.frame_pictures import KeptPictures
-from verdigris.core.tracking.optics import STILL, Movement, Optics
-from verdigris.core.tracking.tone import SRGB, encode_table, to_code, to_light
+from verdigris.core.light.tone import SRGB, encode_table, to_code, to_light
+from verdigris.core.tracking.alignment import align as align_module
+from verdigris.core.tracking.alignment.align import FROM_FAR, FROM_NEAR, align
+from verdigris.core.tracking.alignment.fit import Conditions
+from verdigris.core.tracking.alignment.frame_pictures import KeptPictures
+from verdigris.core.tracking.alignment.uncertainty import corner_sigmas
+from verdigris.core.tracking.reference.appearance import build_appearance
+from verdigris.core.tracking.sequence.follow import SHUTTERS
 
 SPEED = np.array([9.0, 4.0])
 MOVING = Movement(np.array([[0, 0, SPEED[0]], [0, 0, SPEED[1]], [0, 0, 0]]), STILL.a)

@@ -5,8 +5,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from verdigris.core.tracking.alignment import Alignment
-from verdigris.core.tracking.doubt import BENDS, SHARED_BEND, bend_at, corner_margins, corner_sigmas, sandwich
+from verdigris.core.tracking.alignment.result import Alignment
+from verdigris.core.tracking.alignment.uncertainty import BENDS, SHARED_BEND, bend_at, corner_margins, corner_sigmas, sandwich
 
 K = 8
 ALIGNMENT = Alignment(

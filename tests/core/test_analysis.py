@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from verdigris.core.tracking.analysis import AnalysisMaker, AnalysisSettings
+from verdigris.core.tracking.reference.analysis import AnalysisMaker, AnalysisSettings
 
 RNG = np.random.default_rng(2)
 GREY = RNG.uniform(0.3, 0.6, (80, 120)).astype(np.float32)

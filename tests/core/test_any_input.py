@@ -9,9 +9,9 @@ from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
 from tests.plates import look_up, texture
-from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
-from verdigris.core.tracking.second_look import look_again
-from verdigris.core.tracking.templates import Templates
+from verdigris.core.tracking.refinement.passes import look_again
+from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.templates import Templates
 
 W, H, COUNT = 160, 120, 6
 KINDS = ("plane", "noise", "black", "white", "repeated", "jumped", "inverted", "half", "stripes")

@@ -6,9 +6,11 @@ import cv2
 import numpy as np
 import pytest
 
+from verdigris.core.camera.optics import STILL, Movement, Optics
 from verdigris.core.geometry.lens import Lens
 from verdigris.core.geometry.resample import resample
-from verdigris.core.tracking.appearance import (
+from verdigris.core.light.tone import SRGB, Tone, to_code, to_light
+from verdigris.core.tracking.reference.appearance import (
     FAIR_SHARE,
     LEAST_RIM_PX,
     RIM_PX,
@@ -18,8 +20,6 @@ from verdigris.core.tracking.appearance import (
     in_other_tone,
     under_other_optics,
 )
-from verdigris.core.tracking.optics import STILL, Movement, Optics
-from verdigris.core.tracking.tone import SRGB, Tone, to_code, to_light
 
 WIDTH, HEIGHT = 640, 360
 

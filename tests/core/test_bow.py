@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
+from verdigris.core.camera.bow import SQUARE, USUAL_FOCAL, Bow, focal_of
 from verdigris.core.geometry.homography import apply_homography, homography_from_quads
-from verdigris.core.tracking.bow import SQUARE, USUAL_FOCAL, Bow, focal_of
 
 SIZE = (1280, 720)
 WIDE, HIGH = 1.6, 1.0

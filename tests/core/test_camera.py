@@ -8,15 +8,15 @@ import pytest
 from bench.tracking.cases import Path, Recipe, a_photograph, make, turning, wave
 from bench.tracking.ours import follow
 from bench.tracking.render import Camera, seen_at, shutter
+from verdigris.core.light.tone import SRGB, Tone, light_of
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking.calibrate import calibrate, trust_of_run, worth_settling
-from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
-from verdigris.core.tracking.frame_pictures import KeptPictures
-from verdigris.core.tracking.grain import Grain, common_grain
-from verdigris.core.tracking.second_look import look_again
-from verdigris.core.tracking.shared_terms import Asked, linearise
-from verdigris.core.tracking.solve_terms import MOST_AHEAD, ahead_by
-from verdigris.core.tracking.tone import SRGB, Tone, light_of
+from verdigris.core.tracking.alignment.frame_pictures import KeptPictures
+from verdigris.core.tracking.alignment.grain import Grain, common_grain
+from verdigris.core.tracking.calibration.calibrate import calibrate, trust_of_run, worth_settling
+from verdigris.core.tracking.calibration.shared_parameters import Asked, linearise
+from verdigris.core.tracking.calibration.solve_parameters import MOST_AHEAD, ahead_by
+from verdigris.core.tracking.refinement.passes import look_again
+from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
 
 SMALL = Recipe(count=11, reference=5, size=(640, 360), scale=0.34, camera=Camera(noise=1.0))
 

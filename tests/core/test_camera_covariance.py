@@ -10,10 +10,13 @@ from bench.tracking import ours
 from bench.tracking.cases import Recipe, make
 from bench.tracking.materials import photograph, solid
 from bench.tracking.render import Camera
+from verdigris.core.camera.optics import STILL, Optics
 from verdigris.core.geometry.lens import Lens
-from verdigris.core.tracking.align import FROM_NEAR, align
-from verdigris.core.tracking.appearance import build_appearance, under_other_optics
-from verdigris.core.tracking.camera_doubt import (
+from verdigris.core.light.tone import SRGB, encode_table, to_code
+from verdigris.core.tracking.alignment.align import FROM_NEAR, align
+from verdigris.core.tracking.alignment.fit import Conditions
+from verdigris.core.tracking.alignment.frame_pictures import KeptPictures
+from verdigris.core.tracking.calibration.camera_covariance import (
     LENS_TERMS,
     OFF_CENTRE,
     TERMS,
@@ -23,11 +26,8 @@ from verdigris.core.tracking.camera_doubt import (
     nudged,
     with_doubt,
 )
-from verdigris.core.tracking.fit import Conditions
-from verdigris.core.tracking.frame_pictures import KeptPictures
-from verdigris.core.tracking.optics import STILL, Optics
-from verdigris.core.tracking.shared_terms import with_values
-from verdigris.core.tracking.tone import SRGB, encode_table, to_code
+from verdigris.core.tracking.calibration.shared_parameters import with_values
+from verdigris.core.tracking.reference.appearance import build_appearance, under_other_optics
 
 SIZE = (640, 360)
 CORNERS = np.array([[150.0, 60.0], [480.0, 70.0], [470.0, 290.0], [160.0, 280.0]])

@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 
 from tests.core.test_shared_terms import FRAMES, TILES, equations
+from verdigris.core.camera.optics import Optics
 from verdigris.core.geometry.lens import Lens
-from verdigris.core.tracking.calibrate import (
+from verdigris.core.tracking.calibration.calibrate import (
     BEYOND_DOUBT,
     CERTAIN,
     LEAST_GAIN,
@@ -15,9 +16,8 @@ from verdigris.core.tracking.calibrate import (
     _helps,
     _simpler_first,
 )
-from verdigris.core.tracking.likely_rows import READOUTS, ROWS_SHOW, rows_may_be_read, rows_show, share_of_rows
-from verdigris.core.tracking.optics import Optics
-from verdigris.core.tracking.shared_terms import BOW, CENTRE, LENS, Estimate, Term
+from verdigris.core.tracking.calibration.readout_likelihood import READOUTS, ROWS_SHOW, rows_may_be_read, rows_show, share_of_rows
+from verdigris.core.tracking.calibration.shared_parameters import BOW, CENTRE, LENS, Estimate, Term
 
 GEOMETRY: tuple[Term, ...] = ("shutter", "readout", *BOW, *LENS)
 # As long as no lens is known, nobody asks for its centre.

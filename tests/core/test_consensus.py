@@ -8,11 +8,11 @@ import pytest
 from bench.tracking.cases import Recipe, a_running_screen, make
 from bench.tracking.ours import follow
 from tests.plates import make_plate
+from verdigris.core.camera.optics import Optics
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking.appearance import build_appearance
-from verdigris.core.tracking.consensus import find_parties, went_astray
-from verdigris.core.tracking.frame_result import Evidence, FrameResult
-from verdigris.core.tracking.optics import Optics
+from verdigris.core.tracking.reference.appearance import build_appearance
+from verdigris.core.tracking.refinement.motion_parties import find_parties, went_astray
+from verdigris.core.tracking.sequence.frame_result import Evidence, FrameResult
 
 PLATE = make_plate(count=3, reference=1)
 REGION = region_mask([PLATE.corners], [], None, 480, 320)

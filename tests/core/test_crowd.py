@@ -7,16 +7,16 @@ import numpy as np
 import pytest
 
 from tests.plates import Plate, make_plate
+from verdigris.core.camera.optics import STILL
 from verdigris.core.geometry.homography import apply_homography
+from verdigris.core.geometry.motion import estimate_motion
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking.align import FROM_NEAR, align
-from verdigris.core.tracking.features import follow_features, moved, warped
-from verdigris.core.tracking.fit import Conditions
-from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
-from verdigris.core.tracking.frame_pictures import KeptPictures
-from verdigris.core.tracking.motion import estimate_motion
-from verdigris.core.tracking.optics import STILL
-from verdigris.core.tracking.second_look import look_again
+from verdigris.core.tracking.alignment.align import FROM_NEAR, align
+from verdigris.core.tracking.alignment.fit import Conditions
+from verdigris.core.tracking.alignment.frame_pictures import KeptPictures
+from verdigris.core.tracking.reference.features import follow_features, moved, warped
+from verdigris.core.tracking.refinement.passes import look_again
+from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
 
 SIZE = (960, 640)
 # How the crowd moves on its own, px a frame: together, and each for itself.

@@ -9,10 +9,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.plates import make_plate
-from verdigris.core.tracking.appearance import build_appearance
-from verdigris.core.tracking.disagreement import KEY_POINTS, MOST_KEYS, disagreement_map, find_disagreements
-from verdigris.core.tracking.frame_result import Evidence, FrameResult, lost
-from verdigris.core.tracking.optics import Optics
+from verdigris.core.camera.optics import Optics
+from verdigris.core.tracking.reference.appearance import build_appearance
+from verdigris.core.tracking.review.disagreement import KEY_POINTS, MOST_KEYS, disagreement_map, find_disagreements
+from verdigris.core.tracking.sequence.frame_result import Evidence, FrameResult, lost
 
 SIZE = (480, 320)
 BOX = (60, 40, 420, 280)

@@ -8,16 +8,16 @@ import pytest
 from bench.tracking.cases import Recipe, a_photograph, make
 from bench.tracking.render import Camera
 from tests.core.test_camera import errors
+from verdigris.core.camera.optics import STILL, Optics
 from verdigris.core.geometry.homography import homography_from_quads
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking.align import fit_at
-from verdigris.core.tracking.appearance import build_appearance
-from verdigris.core.tracking.doubt import seen_box
-from verdigris.core.tracking.fit import Conditions
-from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
-from verdigris.core.tracking.frame_pictures import KeptPictures
-from verdigris.core.tracking.frame_result import FrameResult
-from verdigris.core.tracking.optics import STILL, Optics
+from verdigris.core.tracking.alignment.align import fit_at
+from verdigris.core.tracking.alignment.fit import Conditions
+from verdigris.core.tracking.alignment.frame_pictures import KeptPictures
+from verdigris.core.tracking.alignment.uncertainty import seen_box
+from verdigris.core.tracking.reference.appearance import build_appearance
+from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.frame_result import FrameResult
 
 SMALL = Recipe(count=9, reference=4, size=(640, 360), scale=0.34, camera=Camera(noise=2.0))
 

@@ -5,7 +5,7 @@ import numpy as np
 import pytest
 
 from verdigris.core.geometry.homography import apply_homography
-from verdigris.core.tracking.features import Finder, _strongest, choose_features, follow_features, moved
+from verdigris.core.tracking.reference.features import Finder, _strongest, choose_features, follow_features, moved
 
 WIDTH, HEIGHT = 1280, 720
 CORNERS = np.array([[420.0, 200.0], [860.0, 210.0], [850.0, 520.0], [430.0, 510.0]])

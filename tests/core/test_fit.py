@@ -5,19 +5,19 @@ import numpy as np
 import pytest
 
 from tests.plates import about, look_up, make_plate, texture
+from verdigris.core.camera.bow import Bow
+from verdigris.core.camera.optics import STILL, Movement, Optics
 from verdigris.core.geometry.homography import apply_homography
+from verdigris.core.geometry.motion import exponential
+from verdigris.core.light.tone import SRGB, Tone
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking.appearance import USUAL_VARIANCE, build_appearance, under_other_optics
-from verdigris.core.tracking.bow import Bow
-from verdigris.core.tracking.doubt import BENDS, bent_jacobian
-from verdigris.core.tracking.fit import Conditions, Fit
-from verdigris.core.tracking.frame_pictures import FramePictures
-from verdigris.core.tracking.grain import Grain
-from verdigris.core.tracking.motion import exponential
-from verdigris.core.tracking.optics import STILL, Movement, Optics
-from verdigris.core.tracking.samples import box_of
-from verdigris.core.tracking.synthesis import SMOOTHING_STEP, softness
-from verdigris.core.tracking.tone import SRGB, Tone
+from verdigris.core.tracking.alignment.fit import Conditions, Fit
+from verdigris.core.tracking.alignment.frame_pictures import FramePictures
+from verdigris.core.tracking.alignment.grain import Grain
+from verdigris.core.tracking.alignment.samples import box_of
+from verdigris.core.tracking.alignment.synthesis import SMOOTHING_STEP, softness
+from verdigris.core.tracking.alignment.uncertainty import BENDS, bent_jacobian
+from verdigris.core.tracking.reference.appearance import USUAL_VARIANCE, build_appearance, under_other_optics
 
 WIDTH, HEIGHT, AT = 480, 320, 6
 PLAIN = Conditions(STILL, STILL)

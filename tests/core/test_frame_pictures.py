@@ -4,9 +4,9 @@ import cv2
 import numpy as np
 import pytest
 
-from verdigris.core.tracking.appearance import SOFT, USUAL_VARIANCE, VARIANCES, Pyramid
-from verdigris.core.tracking.frame_pictures import MOST_KEPT, ROOM_PX, FramePictures, KeptPictures
-from verdigris.core.tracking.tone import SRGB, Tone, to_light
+from verdigris.core.light.tone import SRGB, Tone, to_light
+from verdigris.core.tracking.alignment.frame_pictures import MOST_KEPT, ROOM_PX, FramePictures, KeptPictures
+from verdigris.core.tracking.reference.appearance import SOFT, USUAL_VARIANCE, VARIANCES, Pyramid
 
 VALUES = np.clip(0.5 + 0.2 * cv2.GaussianBlur(np.random.default_rng(3).normal(size=(90, 160)).astype(np.float32), (0, 0), 2.0) * 7, 0, 1)
 BOX = (40, 20, 120, 70)

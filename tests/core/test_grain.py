@@ -8,14 +8,14 @@ import pytest
 
 from tests.core.test_align import CORNERS, FROM_NEAR, shifted
 from tests.core.test_appearance import HEIGHT, INSIDE, PLAIN, WIDTH, photograph
+from verdigris.core.camera.optics import STILL
 from verdigris.core.geometry.homography import apply_homography
-from verdigris.core.tracking.align import align
-from verdigris.core.tracking.appearance import USUAL_VARIANCE, build_appearance
-from verdigris.core.tracking.fit import Conditions
-from verdigris.core.tracking.frame_pictures import KeptPictures
-from verdigris.core.tracking.grain import USUAL_GRAIN, Grain, alike_px2, common_grain, kept_and_pull, left_in_frame
-from verdigris.core.tracking.optics import STILL
-from verdigris.core.tracking.synthesis import predict, softness
+from verdigris.core.tracking.alignment.align import align
+from verdigris.core.tracking.alignment.fit import Conditions
+from verdigris.core.tracking.alignment.frame_pictures import KeptPictures
+from verdigris.core.tracking.alignment.grain import USUAL_GRAIN, Grain, alike_px2, common_grain, kept_and_pull, left_in_frame
+from verdigris.core.tracking.alignment.synthesis import predict, softness
+from verdigris.core.tracking.reference.appearance import USUAL_VARIANCE, build_appearance
 
 SIGMA = 0.02
 DRAWS = 2

@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 
 from tests.core.test_alignment_doubt import ALIGNMENT
-from verdigris.core.tracking.align import WITHIN, _within
-from verdigris.core.tracking.frame_result import FrameResult, doubt_of, lost, trust_of, worst_of
-from verdigris.core.tracking.judge import LEAST_GOOD, LEAST_SHARE, MOST_SIGMA_PX, reason_against
+from verdigris.core.tracking.alignment.acceptance import LEAST_GOOD, LEAST_SHARE, MOST_SIGMA_PX, reason_against
+from verdigris.core.tracking.alignment.align import WITHIN, _within
+from verdigris.core.tracking.sequence.frame_result import FrameResult, doubt_of, lost, trust_of, worst_of
 
 SIZE = (640, 360)
 SQUARE = np.array([[100.0, 80.0], [300.0, 80.0], [300.0, 240.0], [100.0, 240.0]])

@@ -6,7 +6,7 @@ import pytest
 from verdigris.core.geometry.quad import find_quad_problem
 from verdigris.core.geometry.shapes import polygon_coverage
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
 from verdigris.demo.render import expose, render_light, truth
 from verdigris.demo.scenes import SCENES, build_scene
 from verdigris.demo.shots import kiosk_document

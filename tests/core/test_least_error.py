@@ -9,8 +9,8 @@ import pytest
 from bench.tracking.bound import corner_bound
 from bench.tracking.cases import Recipe, a_photograph, make
 from bench.tracking.render import Camera
+from verdigris.core.geometry.motion import point_jacobian
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking.motion import point_jacobian
 
 PLATE = make(3, Recipe(count=2, reference=0, size=(640, 360), scale=0.34, camera=Camera(noise=3.0)), a_photograph)
 

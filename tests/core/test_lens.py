@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
+from verdigris.core.camera.optics import STILL, Movement, Optics, flow
 from verdigris.core.geometry.lens import Lens
-from verdigris.core.tracking.optics import STILL, Movement, Optics, flow
 
 POINTS = np.random.default_rng(1).uniform([0, 0], [1280, 720], (200, 2))
 

@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from verdigris.core.geometry.homography import apply_homography, homography_from_quads
-from verdigris.core.tracking.frame_result import FrameResult
-from verdigris.core.tracking.mend import fill_gaps, hold, leave_out, re_anchor, smooth, smooth_span, tie_span
+from verdigris.core.tracking.sequence.frame_result import FrameResult
+from verdigris.core.tracking.sequence.mend import fill_gaps, hold, leave_out, re_anchor, smooth, smooth_span, tie_span
 
 QUAD = np.array([[100.0, 80], [300, 90], [290, 220], [110, 210]])
 

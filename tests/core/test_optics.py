@@ -6,9 +6,9 @@ import scipy.linalg
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from verdigris.core.camera.optics import STILL, Movement, Optics, flow
 from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.geometry.lens import Lens
-from verdigris.core.tracking.optics import STILL, Movement, Optics, flow
 
 GRID = np.array([[x, y] for x in (200.0, 500, 900) for y in (120.0, 300, 560)])
 POSE = np.array([[1.04, 0.05, -12], [-0.03, 0.98, 20], [3e-5, -2e-5, 1.0]])

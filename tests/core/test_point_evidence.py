@@ -4,17 +4,17 @@ import numpy as np
 import pytest
 
 from tests.plates import Plate, make_plate
+from verdigris.core.camera.optics import STILL
 from verdigris.core.geometry.homography import apply_homography
+from verdigris.core.geometry.motion import exponential
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking.align import align
-from verdigris.core.tracking.doubt import corner_sigmas
-from verdigris.core.tracking.features import choose_features
-from verdigris.core.tracking.fit import Conditions
-from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
-from verdigris.core.tracking.frame_pictures import KeptPictures
-from verdigris.core.tracking.motion import exponential
-from verdigris.core.tracking.optics import STILL
-from verdigris.core.tracking.point_evidence import look_at_points, weigh_points
+from verdigris.core.tracking.alignment.align import align
+from verdigris.core.tracking.alignment.fit import Conditions
+from verdigris.core.tracking.alignment.frame_pictures import KeptPictures
+from verdigris.core.tracking.alignment.point_evidence import look_at_points, weigh_points
+from verdigris.core.tracking.alignment.uncertainty import corner_sigmas
+from verdigris.core.tracking.reference.features import choose_features
+from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
 
 FRAME = 5
 CONDITIONS = Conditions(STILL, STILL)

@@ -5,8 +5,8 @@ import pytest
 
 from tests.plates import make_plate
 from verdigris.core.geometry.homography import apply_homography
-from verdigris.core.tracking.point_sets import choose_points, figures_of, trimmed
-from verdigris.core.tracking.points import PointResult
+from verdigris.core.tracking.points.points import PointResult
+from verdigris.core.tracking.points.sets import choose_points, figures_of, trimmed
 
 PLATE = make_plate(count=30, reference=4)
 FRAMES = range(4, 30)

@@ -5,8 +5,8 @@ import pytest
 
 from tests.plates import make_plate
 from verdigris.core.geometry.homography import apply_homography
-from verdigris.core.tracking.motion import MOTIONS
-from verdigris.core.tracking.propose import propose
+from verdigris.core.geometry.motion import MOTIONS
+from verdigris.core.tracking.review.propose import propose
 
 
 @pytest.mark.parametrize("motion", MOTIONS)

@@ -6,12 +6,12 @@ import pytest
 
 from tests.plates import OVER, about, look_up, texture
 from verdigris.core.geometry.homography import apply_homography
-from verdigris.core.tracking.edge_profiles import EdgeProfiles
-from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
-from verdigris.core.tracking.repetition import Repetition, masked_correlation
-from verdigris.core.tracking.rim import APART, Rim
-from verdigris.core.tracking.second_look import look_again
-from verdigris.core.tracking.templates import Templates
+from verdigris.core.tracking.reference.edge_profiles import EdgeProfiles
+from verdigris.core.tracking.reference.repetition import Repetition, masked_correlation
+from verdigris.core.tracking.reference.rim import APART, Rim
+from verdigris.core.tracking.refinement.passes import look_again
+from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.templates import Templates
 
 W, H = 400, 300
 

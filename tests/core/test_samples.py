@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 
 from tests.plates import look_up, texture
+from verdigris.core.camera.optics import STILL, Movement, Optics
 from verdigris.core.geometry.lens import Lens
-from verdigris.core.tracking.appearance import build_appearance
-from verdigris.core.tracking.optics import STILL, Movement, Optics
-from verdigris.core.tracking.samples import MARGIN_PX, box_of, place
+from verdigris.core.tracking.alignment.samples import MARGIN_PX, box_of, place
+from verdigris.core.tracking.reference.appearance import build_appearance
 
 WIDTH, HEIGHT = 480, 320
 LENS = Lens.of_picture(WIDTH, HEIGHT, k1=-0.15, k2=0.03)

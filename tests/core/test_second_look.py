@@ -8,11 +8,13 @@ import numpy as np
 import pytest
 
 from tests.plates import make_plate
+from verdigris.core.camera.optics import STILL, Movement
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking import align, follow, second_look
-from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
-from verdigris.core.tracking.frame_result import Evidence, FrameResult, lost
-from verdigris.core.tracking.optics import STILL, Movement
+from verdigris.core.tracking.alignment import align
+from verdigris.core.tracking.refinement import passes as second_look
+from verdigris.core.tracking.sequence import follow
+from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.frame_result import Evidence, FrameResult, lost
 
 FRAMES = range(30)
 

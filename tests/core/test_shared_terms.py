@@ -3,9 +3,19 @@
 import numpy as np
 import pytest
 
-from verdigris.core.tracking.camera_doubt import LENS_TERMS, held_together, usual_size, with_doubt
-from verdigris.core.tracking.optics import Optics
-from verdigris.core.tracking.shared_terms import BOW, LENS, TERMS, TONE, Equations, choose_terms, choose_together, value_of, with_values
+from verdigris.core.camera.optics import Optics
+from verdigris.core.tracking.calibration.camera_covariance import LENS_TERMS, held_together, usual_size, with_doubt
+from verdigris.core.tracking.calibration.shared_parameters import (
+    BOW,
+    LENS,
+    TERMS,
+    TONE,
+    Equations,
+    choose_terms,
+    choose_together,
+    value_of,
+    with_values,
+)
 
 FRAMES, TILES = 9, 60
 OPTICS = Optics(640, 360)

@@ -8,13 +8,13 @@ import pytest
 from bench.tracking.cases import Path, Recipe, a_photograph, make
 from bench.tracking.ours import follow
 from bench.tracking.render import Camera, shutter
+from verdigris.core.camera.optics import Movement
 from verdigris.core.geometry.homography import apply_homography, homography_from_quads
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking import second_look
-from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
-from verdigris.core.tracking.frame_result import Evidence, FrameResult
-from verdigris.core.tracking.optics import Movement
-from verdigris.core.tracking.sharper_frame import SharperFrame, makes_surer, sharper_frame
+from verdigris.core.tracking.refinement import passes as second_look
+from verdigris.core.tracking.refinement.sharper_frame import SharperFrame, makes_surer, sharper_frame
+from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.frame_result import Evidence, FrameResult
 
 REFERENCE = 6
 CAMERA = Camera(shutter(0.5, 11), readout=0.4, noise=1.0)

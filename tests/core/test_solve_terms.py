@@ -6,11 +6,11 @@ import numpy as np
 import pytest
 
 from tests.core.test_shared_terms import FRAMES, TILES
-from verdigris.core.tracking import solve_terms
-from verdigris.core.tracking.grain import USUAL_GRAIN
-from verdigris.core.tracking.optics import STILL, Optics
-from verdigris.core.tracking.shared_terms import Asked, Equations, Term, value_of, with_values
-from verdigris.core.tracking.solve_terms import WORTH_STEPS, Solved, solve
+from verdigris.core.camera.optics import STILL, Optics
+from verdigris.core.tracking.alignment.grain import USUAL_GRAIN
+from verdigris.core.tracking.calibration import solve_parameters as solve_terms
+from verdigris.core.tracking.calibration.shared_parameters import Asked, Equations, Term, value_of, with_values
+from verdigris.core.tracking.calibration.solve_parameters import WORTH_STEPS, Solved, solve
 
 PLAIN = Optics(640, 360, shutter=0.0)
 TERMS: tuple[Term, ...] = ("shutter", "readout", "bow_along", "k1")

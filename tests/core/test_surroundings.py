@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from verdigris.core.tracking.surroundings import Neighbourhoods, agreement_around
+from verdigris.core.tracking.alignment.neighbourhood import Neighbourhoods, agreement_around
 
 WIDTH, HEIGHT = 300, 200
 

@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 
 from bench.tracking.materials import photograph
-from verdigris.core.tracking.appearance import build_appearance
-from verdigris.core.tracking.optics import STILL, Optics
-from verdigris.core.tracking.synthesis import MOST_TAPS, Softness, _end_weight, predict
-from verdigris.core.tracking.tone import SRGB, encode_table, to_code, to_light
+from verdigris.core.camera.optics import STILL, Optics
+from verdigris.core.light.tone import SRGB, encode_table, to_code, to_light
+from verdigris.core.tracking.alignment.synthesis import MOST_TAPS, Softness, _end_weight, predict
+from verdigris.core.tracking.reference.appearance import build_appearance
 
 SIZE = (480, 320)
 DIRECTION = np.array([np.cos(0.4), np.sin(0.4)])

@@ -8,10 +8,18 @@ import pytest
 from tests.plates import Plate, faded, make_plate, texture
 from verdigris.core.geometry.homography import apply_homography, homography_from_quads
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
-from verdigris.core.tracking.frame_result import Evidence, FrameResult, lost
-from verdigris.core.tracking.second_look import look_again
-from verdigris.core.tracking.templates import LEAST_GOOD, LEAST_SHARE, MOST_SIGMA_PX, Templates, agrees, region_at, with_their_templates
+from verdigris.core.tracking.refinement.passes import look_again
+from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.frame_result import Evidence, FrameResult, lost
+from verdigris.core.tracking.sequence.templates import (
+    LEAST_GOOD,
+    LEAST_SHARE,
+    MOST_SIGMA_PX,
+    Templates,
+    agrees,
+    region_at,
+    with_their_templates,
+)
 
 SIZE = (480, 320)
 

@@ -4,14 +4,14 @@ import numpy as np
 import pytest
 
 from bench.tracking.materials import photograph
-from verdigris.core.tracking.appearance import USUAL_VARIANCE
-from verdigris.core.tracking.fit import Conditions, Fit
-from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
-from verdigris.core.tracking.frame_pictures import KeptPictures
-from verdigris.core.tracking.optics import Movement, Optics
-from verdigris.core.tracking.samples import box_of
-from verdigris.core.tracking.shared_terms import Term, rows_of, value_of, with_values
-from verdigris.core.tracking.tone import SRGB, encode_table, to_code
+from verdigris.core.camera.optics import Movement, Optics
+from verdigris.core.light.tone import SRGB, encode_table, to_code
+from verdigris.core.tracking.alignment.fit import Conditions, Fit
+from verdigris.core.tracking.alignment.frame_pictures import KeptPictures
+from verdigris.core.tracking.alignment.samples import box_of
+from verdigris.core.tracking.calibration.shared_parameters import Term, rows_of, value_of, with_values
+from verdigris.core.tracking.reference.appearance import USUAL_VARIANCE
+from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
 
 SIZE = (640, 360)
 CORNERS = np.array([[130.0, 60.0], [500.0, 70.0], [490.0, 300.0], [140.0, 290.0]])

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from verdigris.core.tracking.tile_sums import (
+from verdigris.core.tracking.alignment.tile_sums import (
     LEAST_SAMPLES,
     TRACE,
     TUKEY,

@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 from scipy.optimize import least_squares
 
+from verdigris.core.light.tone import SRGB, Tone, encode_one, encode_table, light_of, to_code, to_light
 from verdigris.core.light.transfer import srgb_to_linear
-from verdigris.core.tracking.tone import SRGB, Tone, encode_one, encode_table, light_of, to_code, to_light
 
 LIGHT = np.linspace(0.004, 1.0, 800)
 CURVES = {

@@ -3,10 +3,10 @@ import pytest
 
 from tests.plates import Plate, make_plate
 from verdigris.core.geometry.homography import apply_homography
+from verdigris.core.geometry.motion import FREEDOMS, MOTIONS, Motion, estimate_motion, exponential, point_jacobian
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
-from verdigris.core.tracking.frame_result import FrameResult
-from verdigris.core.tracking.motion import FREEDOMS, MOTIONS, Motion, estimate_motion, exponential, point_jacobian
+from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.core.types import Bool
 
 

@@ -8,9 +8,9 @@ from hypothesis import strategies as st
 from tests.core.test_tracking import errors, follow
 from tests.plates import Plate, make_plate
 from verdigris.core.geometry.homography import apply_homography
+from verdigris.core.geometry.motion import GENERATORS, MOTIONS, exponential, fit_motion
 from verdigris.core.geometry.shapes import keyed_points, polygon_coverage, smooth_outline
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking.motion import GENERATORS, MOTIONS, exponential, fit_motion
 
 PLATE = make_plate(count=6, reference=2)
 HEIGHT, WIDTH = PLATE.frames[0].shape

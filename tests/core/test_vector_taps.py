@@ -5,7 +5,7 @@ import numpy as np
 import pytest
 from scipy.interpolate import BSpline
 
-from verdigris.core.tracking.vector_taps import cubic_pair
+from verdigris.core.tracking.alignment.vector_taps import cubic_pair
 
 SPLINES = np.random.default_rng(3).random((4, 21, 17)).astype(np.float32)
 

@@ -4,7 +4,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from verdigris.core.tracking.frame_result import FrameResult
+from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.formats.corners_csv import read_corners_csv, write_corners_csv
 from verdigris.formats.errors import FormatError
 from verdigris.formats.track_json import make_track, read_tracks, write_tracks

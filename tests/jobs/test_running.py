@@ -5,7 +5,7 @@ import pytest
 from verdigris.jobs.closing import ask_to_stop
 from verdigris.jobs.running import RunningJob, run_job
 from verdigris.media.errors import MediaError
-from verdigris.runs.handover import Stopped
+from verdigris.runs.render.handover import Stopped
 from verdigris.store.database import session
 from verdigris.store.jobs import create_job, get_job, list_jobs
 

@@ -9,11 +9,11 @@ import pytest
 from bench.tracking.cases import Recipe, a_photograph, make
 from bench.tracking.render import Camera, shutter
 from tests.plates import write_plate
-from verdigris.core.tracking.calibrate import Calibration
-from verdigris.core.tracking.optics import STILL, Optics
-from verdigris.runs.advice import advise_camera, describe_bow
-from verdigris.runs.project import OpenShot
-from verdigris.runs.tracking import follow_surface
+from verdigris.core.camera.optics import STILL, Optics
+from verdigris.core.tracking.calibration.calibrate import Calibration
+from verdigris.runs.advice.followed import advise_camera, describe_bow
+from verdigris.runs.follow.surface import follow_surface
+from verdigris.runs.render.open_shot import OpenShot
 from verdigris.shot.document import Plate, Shot, Surface
 
 BOARD = Recipe(count=11, reference=5, size=(640, 360), scale=0.5, amount=1.6, camera=Camera(shutter(0.4, 7), readout=0.4, noise=1.0))

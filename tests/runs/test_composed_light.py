@@ -7,9 +7,9 @@ from verdigris.core.composite.artwork import Artwork
 from verdigris.core.composite.pin import Pin
 from verdigris.core.light.transfer import srgb_to_linear
 from verdigris.core.light.yuv import YuvCoding
-from verdigris.core.tracking.frame_result import FrameResult
+from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.media.frames import RgbFrame, YuvFrame
-from verdigris.runs.compose import compose_frame
+from verdigris.runs.render.compose import compose_frame
 from verdigris.shot.document import parse_shot
 
 W, H = 96, 72

@@ -7,8 +7,8 @@ import pytest
 
 from tests.runs.test_mending_and_advice import folder  # noqa: F401
 from verdigris.media.reader import open_media
-from verdigris.runs.first_steps import MOST_KEPT, kept_first_steps, name_of_steps, take_first_steps
-from verdigris.runs.tracking import follow_surface
+from verdigris.runs.follow.first_steps import MOST_KEPT, kept_first_steps, name_of_steps, take_first_steps
+from verdigris.runs.follow.surface import follow_surface
 from verdigris.shot.document import Occluder, Plate, Shot, Surface
 
 AT = 30

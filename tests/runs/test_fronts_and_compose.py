@@ -3,13 +3,13 @@
 import numpy as np
 import pytest
 
-from verdigris.core.tracking.frame_result import FrameResult
+from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.media.facts import MediaFacts
 from verdigris.media.frames import RgbFrame
-from verdigris.runs.artwork import PlacedArtwork, artwork_frame
-from verdigris.runs.compose import check_ready, compose_frame, frames_without_track
 from verdigris.runs.errors import RunError
-from verdigris.runs.fronts import corners_at, coverage_in_front, in_front_of, outline_at
+from verdigris.runs.render.compose import check_ready, compose_frame, frames_without_track
+from verdigris.runs.scene.artwork import PlacedArtwork, artwork_frame
+from verdigris.runs.scene.in_front import corners_at, coverage_in_front, in_front_of, outline_at
 from verdigris.shot.document import Correction, MediaRef, Occluder, Placement, Plate, ShapeKey, Shot, Surface
 
 W, H = 120, 80

@@ -9,14 +9,14 @@ from pydantic import ValidationError
 from tests.runs.test_mending_and_advice import folder, shot, true_track  # noqa: F401
 from verdigris.core.geometry.held_still import HELD, canvas_for, frame_to_still
 from verdigris.core.geometry.homography import apply_homography
-from verdigris.core.tracking.frame_result import FrameResult
+from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.formats.still_json import StillFrames
 from verdigris.media.reader import open_media
 from verdigris.media.stills import read_still, write_still
-from verdigris.runs.compose import check_ready
 from verdigris.runs.errors import RunError
-from verdigris.runs.held_still import HeldStill
-from verdigris.runs.project import OpenShot
+from verdigris.runs.render.compose import check_ready
+from verdigris.runs.render.open_shot import OpenShot
+from verdigris.runs.scene.held_still import HeldStill
 from verdigris.shot.document import Delivery, MediaRef, Placement, StillPicture
 
 SIZE = (480, 320)

@@ -13,9 +13,9 @@ from bench.tracking.render import Camera
 from tests.plates import Plate, write_plate
 from verdigris.cli.main import app
 from verdigris.core.geometry.lens import Lens
-from verdigris.core.tracking.calibrate import Calibration
-from verdigris.core.tracking.shared_terms import Estimate
-from verdigris.runs import advice
+from verdigris.core.tracking.calibration.calibrate import Calibration
+from verdigris.core.tracking.calibration.shared_parameters import Estimate
+from verdigris.runs.advice import followed as advice
 
 HALF_DIAGONAL = float(np.hypot(640, 360)) / 2
 RECIPE = Recipe(count=17, reference=8, size=(640, 360), scale=0.5, camera=Camera(noise=1.0, lens=(-0.1, 0.0, 338.0, 168.0)))

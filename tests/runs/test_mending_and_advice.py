@@ -4,14 +4,14 @@ import numpy as np
 import pytest
 from pydantic import ValidationError
 
-from verdigris.core.tracking.frame_result import FrameResult
-from verdigris.runs.advice import advise_exclusions, advise_motion
+from verdigris.core.tracking.sequence.frame_result import FrameResult
+from verdigris.runs.advice.followed import advise_exclusions, advise_motion
 from verdigris.runs.errors import RunError
-from verdigris.runs.fronts import outline_at
-from verdigris.runs.mending import mended
-from verdigris.runs.project import OpenShot
-from verdigris.runs.regions import region_at_reference, shape_at, unusable_at
-from verdigris.runs.tracking import follow_surface, optics_of
+from verdigris.runs.follow.surface import follow_surface, optics_of
+from verdigris.runs.render.open_shot import OpenShot
+from verdigris.runs.scene.in_front import outline_at
+from verdigris.runs.scene.mending import mended
+from verdigris.runs.scene.regions import region_at_reference, shape_at, unusable_at
 from verdigris.shot.document import (
     Analysis,
     CameraModel,

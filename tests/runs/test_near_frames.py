@@ -5,7 +5,7 @@ import pytest
 
 from tests.runs.test_mending_and_advice import folder  # noqa: F401
 from verdigris.media.reader import open_media
-from verdigris.runs.near_frames import MOST_KEPT, NEAR, NearFrames
+from verdigris.runs.follow.near_frames import MOST_KEPT, NEAR, NearFrames
 
 MIDDLE = 30
 

@@ -5,10 +5,10 @@ import numpy as np
 import pytest
 
 from tests.plates import make_plate, passed_by, post_at, write_plate
-from verdigris.runs.advice import advise_exclusions, disagreement_facts
-from verdigris.runs.project import OpenShot
-from verdigris.runs.regions import unusable_at
-from verdigris.runs.tracking import follow_surface
+from verdigris.runs.advice.followed import advise_exclusions, disagreement_facts
+from verdigris.runs.follow.surface import follow_surface
+from verdigris.runs.render.open_shot import OpenShot
+from verdigris.runs.scene.regions import unusable_at
 from verdigris.shot.document import Occluder, Plate, Shot, Surface
 
 COUNT, REFERENCE = 16, 0

@@ -5,18 +5,18 @@ import numpy as np
 import pytest
 
 from verdigris.core.light.yuv import YuvCoding
-from verdigris.core.tracking.frame_result import FrameResult
+from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.media.frames import RgbFrame, YuvFrame
 from verdigris.media.reader import open_media
 from verdigris.media.whole import whole_file
 from verdigris.runs.errors import RunError
-from verdigris.runs.handover import Stopped, film_parts, side_by_side, still_name
-from verdigris.runs.kept_frames import keep_frame, restore_frame
-from verdigris.runs.pace import SCALE, Pace
-from verdigris.runs.preview import Preview
-from verdigris.runs.project import OpenShot, render_key
-from verdigris.runs.proxies import ProxyReader, proxy_size, write_proxies
-from verdigris.runs.tracking import follow_surface, in_depth_order
+from verdigris.runs.follow.pace import SCALE, Pace
+from verdigris.runs.follow.surface import follow_surface, in_depth_order
+from verdigris.runs.render.handover import Stopped, film_parts, side_by_side, still_name
+from verdigris.runs.render.kept_frames import keep_frame, restore_frame
+from verdigris.runs.render.open_shot import OpenShot, render_key
+from verdigris.runs.views.preview import Preview
+from verdigris.runs.views.proxies import ProxyReader, proxy_size, write_proxies
 from verdigris.shot.document import Delivery, MediaRef, Placement, Plate, Region, Shot, Surface
 
 

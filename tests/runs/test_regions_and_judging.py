@@ -7,18 +7,18 @@ import pytest
 
 from tests.runs.test_mending_and_advice import changed, folder, shot, true_track  # noqa: F401
 from verdigris.core.geometry.homography import homography_from_quads
-from verdigris.core.tracking.frame_result import FrameResult
-from verdigris.core.tracking.mend import LEFT_OUT
+from verdigris.core.tracking.sequence.frame_result import FrameResult
+from verdigris.core.tracking.sequence.mend import LEFT_OUT
 from verdigris.media.reader import open_media
-from verdigris.runs.advice import advise_exclusions
+from verdigris.runs.advice.followed import advise_exclusions
+from verdigris.runs.advice.judging import frames_as_reference, remaining_jitter
 from verdigris.runs.errors import RunError
-from verdigris.runs.fronts import outline_at
-from verdigris.runs.judging import frames_as_reference, remaining_jitter
-from verdigris.runs.lens_views import StraightView, lens_of
-from verdigris.runs.mending import mended
-from verdigris.runs.project import OpenShot
-from verdigris.runs.proxies import ProxyReader, write_proxies
-from verdigris.runs.regions import region_at_reference, unusable_at
+from verdigris.runs.render.open_shot import OpenShot
+from verdigris.runs.scene.in_front import outline_at
+from verdigris.runs.scene.mending import mended
+from verdigris.runs.scene.regions import region_at_reference, unusable_at
+from verdigris.runs.views.lens_views import StraightView, lens_of
+from verdigris.runs.views.proxies import ProxyReader, write_proxies
 from verdigris.shot.document import CalmedSpan, LensModel, Occluder, PointsKey, Region, RegionShape, ShapeKey, tracking_key
 
 W, H = 480, 320

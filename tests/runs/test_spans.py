@@ -7,17 +7,17 @@ import pytest
 from tests.runs.test_mending_and_advice import changed, folder, shot, true_track, worst  # noqa: F401
 from verdigris.core.geometry.held_still import HELD
 from verdigris.core.geometry.homography import homography_from_quads
-from verdigris.core.tracking.frame_result import FrameResult
+from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.media.reader import open_media
-from verdigris.runs.anchoring import anchored
 from verdigris.runs.errors import RunError
-from verdigris.runs.fronts import corners_at
-from verdigris.runs.mending import tied
-from verdigris.runs.project import OpenShot
-from verdigris.runs.proxies import ProxyReader, write_proxies
-from verdigris.runs.regions import shape_at
-from verdigris.runs.surface_views import SurfaceViews
-from verdigris.runs.tracking import follow_surface
+from verdigris.runs.follow.anchoring import anchored
+from verdigris.runs.follow.surface import follow_surface
+from verdigris.runs.render.open_shot import OpenShot
+from verdigris.runs.scene.in_front import corners_at
+from verdigris.runs.scene.mending import tied
+from verdigris.runs.scene.regions import shape_at
+from verdigris.runs.views.proxies import ProxyReader, write_proxies
+from verdigris.runs.views.surface_views import SurfaceViews
 from verdigris.shot.document import Analysis, Occluder, PointsKey, Region, RegionShape, ShapeKey
 
 

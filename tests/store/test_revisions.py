@@ -5,7 +5,7 @@ import pytest
 from alembic.autogenerate import compare_metadata
 from alembic.runtime.migration import MigrationContext
 
-from verdigris.core.tracking.frame_result import FrameResult
+from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.shot.document import Plate, Shot, Surface
 from verdigris.shot.edits import EDIT
 from verdigris.shot.errors import ShotError

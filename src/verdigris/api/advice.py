@@ -13,17 +13,17 @@ from verdigris.api.context import Folder, Transaction
 from verdigris.api.decoding import in_its_process
 from verdigris.api.models import DisagreementView, FrameWorthView, JitterView, LensView, MotionAdvice
 from verdigris.api.views import proxy_sources
-from verdigris.core.tracking.frame_result import FrameResult
-from verdigris.core.tracking.shared_terms import CENTRE
+from verdigris.core.tracking.calibration.shared_parameters import CENTRE
+from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.formats.track_json import Track, make_track
 from verdigris.media.facts import MediaFacts
 from verdigris.media.reader import Reader
-from verdigris.runs.advice import advise_camera, advise_exclusions, advise_motion, describe_bow, disagreement_facts
+from verdigris.runs.advice.followed import advise_camera, advise_exclusions, advise_motion, describe_bow, disagreement_facts
+from verdigris.runs.advice.judging import frames_as_reference, remaining_jitter
 from verdigris.runs.errors import RunError
-from verdigris.runs.judging import frames_as_reference, remaining_jitter
-from verdigris.runs.project import OpenShot
-from verdigris.runs.proxies import ProxyReader
-from verdigris.runs.tracking import lens_of_lines
+from verdigris.runs.follow.surface import lens_of_lines
+from verdigris.runs.render.open_shot import OpenShot
+from verdigris.runs.views.proxies import ProxyReader
 from verdigris.shot.document import Shot, Surface
 from verdigris.store.errors import StoreError
 from verdigris.store.media import get_media

@@ -18,7 +18,7 @@ from verdigris.media.errors import MediaError
 from verdigris.media.frames import Frame, rgb8
 from verdigris.media.reader import Reader, open_media
 from verdigris.process import die_with_parent
-from verdigris.runs.proxies import encode_jpeg
+from verdigris.runs.views.proxies import encode_jpeg
 from verdigris.settings import Settings
 
 T = TypeVar("T")

@@ -12,7 +12,7 @@ from verdigris.api.decoding import find_crossing, full_frame, in_its_process
 from verdigris.api.models import CrossingView, MediaView
 from verdigris.api.views import media_view
 from verdigris.media.errors import MediaError
-from verdigris.runs.proxies import proxy_name
+from verdigris.runs.views.proxies import proxy_name
 from verdigris.store.media import get_media, list_media
 from verdigris.store.removal import remove_media, restore_media
 

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field
 
-from verdigris.core.tracking.motion import Motion
+from verdigris.core.geometry.motion import Motion
 from verdigris.media.facts import MediaFacts, Ratio
 from verdigris.shot.document import Delivery, FrameIndex, Id, Name, Shot
 from verdigris.shot.edits import Edit

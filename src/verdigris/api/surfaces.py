@@ -10,9 +10,9 @@ from verdigris.api.context import FOREVER, Folder, Transaction
 from verdigris.api.models import DraftRequest, TakeFrameView
 from verdigris.api.recent import Recent
 from verdigris.api.views import frame_view, proxy_sources, used_tracks
-from verdigris.runs.lens_views import StraightView, lens_of
-from verdigris.runs.proxies import ProxyReader, encode_jpeg
-from verdigris.runs.surface_views import SurfaceViews
+from verdigris.runs.views.lens_views import StraightView, lens_of
+from verdigris.runs.views.proxies import ProxyReader, encode_jpeg
+from verdigris.runs.views.surface_views import SurfaceViews
 from verdigris.shot.document import parse_shot
 from verdigris.shot.edits import apply_edit
 from verdigris.store.media_folder import MediaFolder

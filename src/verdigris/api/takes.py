@@ -16,11 +16,11 @@ from verdigris.api.context import FOREVER, Folder, Transaction
 from verdigris.api.models import PointFiguresView, PointView, TakeFrameView, TakeNameRequest, TakeView
 from verdigris.api.views import frame_view, take_views
 from verdigris.core.inspection.crops import CROP_PX
-from verdigris.core.tracking.point_sets import figures_of
+from verdigris.core.tracking.points.sets import figures_of
 from verdigris.formats.corners_csv import write_corners_csv
 from verdigris.formats.track_json import make_track, write_tracks
-from verdigris.runs.fronts import corners_at
-from verdigris.runs.point_tracking import reference_of
+from verdigris.runs.follow.points import reference_of
+from verdigris.runs.scene.in_front import corners_at
 from verdigris.store.errors import StoreError
 from verdigris.store.shots import document_of, get_shot
 from verdigris.store.takes import get_take, name_take, point_tracks, read_frames, read_points, used_frames

@@ -19,9 +19,9 @@ def propose(
     from dataclasses import asdict
 
     from verdigris.formats.track_json import read_tracks
-    from verdigris.runs.advice import advise_motion
-    from verdigris.runs.mending import used_tracks
-    from verdigris.runs.project import OpenShot
+    from verdigris.runs.advice.followed import advise_motion
+    from verdigris.runs.render.open_shot import OpenShot
+    from verdigris.runs.scene.mending import used_tracks
     from verdigris.shot.document import read_shot
 
     document = read_shot(shot)
@@ -47,12 +47,12 @@ def disagreements(
     json: Json = False,
 ) -> None:
     """Follow a surface and outline where its region does not move with it: content, reflections, things in front."""
-    from verdigris.core.tracking.frame_result import FrameResult
-    from verdigris.runs.advice import advise_exclusions, disagreement_facts
+    from verdigris.core.tracking.sequence.frame_result import FrameResult
+    from verdigris.runs.advice.followed import advise_exclusions, disagreement_facts
     from verdigris.runs.errors import RunError
-    from verdigris.runs.pace import SCALE, Pace
-    from verdigris.runs.project import OpenShot
-    from verdigris.runs.tracking import follow_surface
+    from verdigris.runs.follow.pace import SCALE, Pace
+    from verdigris.runs.follow.surface import follow_surface
+    from verdigris.runs.render.open_shot import OpenShot
     from verdigris.shot.document import read_shot
 
     document = read_shot(shot)
@@ -92,13 +92,13 @@ def lens(
     json: Json = False,
 ) -> None:
     """Estimate the lens: from lines that should be straight, or from a finished track, then with rows and bow; with each uncertainty."""
-    from verdigris.core.tracking.shared_terms import CENTRE
+    from verdigris.core.tracking.calibration.shared_parameters import CENTRE
     from verdigris.formats.track_json import read_tracks
-    from verdigris.runs.advice import advise_camera
+    from verdigris.runs.advice.followed import advise_camera
     from verdigris.runs.errors import RunError
-    from verdigris.runs.mending import used_tracks
-    from verdigris.runs.project import OpenShot
-    from verdigris.runs.tracking import lens_of_lines
+    from verdigris.runs.follow.surface import lens_of_lines
+    from verdigris.runs.render.open_shot import OpenShot
+    from verdigris.runs.scene.mending import used_tracks
     from verdigris.shot.document import read_shot
 
     document = read_shot(shot)
@@ -139,11 +139,11 @@ def points(
     """Follow the single points of a surface and say how well each of them holds to the plane of all."""
     from dataclasses import asdict
 
-    from verdigris.core.tracking.point_sets import figures_of
-    from verdigris.core.tracking.points import PointResult
+    from verdigris.core.tracking.points.points import PointResult
+    from verdigris.core.tracking.points.sets import figures_of
     from verdigris.runs.errors import RunError
-    from verdigris.runs.point_tracking import follow_by_points, reference_of
-    from verdigris.runs.project import OpenShot
+    from verdigris.runs.follow.points import follow_by_points, reference_of
+    from verdigris.runs.render.open_shot import OpenShot
     from verdigris.shot.document import read_shot
 
     document = read_shot(shot)
@@ -186,9 +186,9 @@ def references(
     import math
 
     from verdigris.formats.track_json import read_tracks
-    from verdigris.runs.judging import frames_as_reference
-    from verdigris.runs.mending import used_tracks
-    from verdigris.runs.project import OpenShot
+    from verdigris.runs.advice.judging import frames_as_reference
+    from verdigris.runs.render.open_shot import OpenShot
+    from verdigris.runs.scene.mending import used_tracks
     from verdigris.shot.document import read_shot
 
     document = read_shot(shot)
@@ -220,9 +220,9 @@ def jitter(
     import numpy as np
 
     from verdigris.formats.track_json import read_tracks
-    from verdigris.runs.judging import remaining_jitter
-    from verdigris.runs.mending import used_tracks
-    from verdigris.runs.project import OpenShot
+    from verdigris.runs.advice.judging import remaining_jitter
+    from verdigris.runs.render.open_shot import OpenShot
+    from verdigris.runs.scene.mending import used_tracks
     from verdigris.shot.document import read_shot
 
     document = read_shot(shot)

@@ -62,13 +62,13 @@ def track(
     json: Json = False,
 ) -> None:
     """Follow the planes of a shot. Begun tracks in OUT are gone on with, so a stopped run loses nothing."""
-    from verdigris.core.tracking.frame_result import FrameResult
+    from verdigris.core.tracking.sequence.frame_result import FrameResult
     from verdigris.formats.corners_csv import write_corners_csv
     from verdigris.formats.track_json import make_track, read_tracks, write_tracks
-    from verdigris.runs.mending import mended, tied
-    from verdigris.runs.pace import SCALE, Pace
-    from verdigris.runs.project import OpenShot
-    from verdigris.runs.tracking import follow_surface, in_depth_order
+    from verdigris.runs.follow.pace import SCALE, Pace
+    from verdigris.runs.follow.surface import follow_surface, in_depth_order
+    from verdigris.runs.render.open_shot import OpenShot
+    from verdigris.runs.scene.mending import mended, tied
     from verdigris.shot.document import read_shot, tracking_key
 
     if direction not in ("forwards", "backwards", "both"):
@@ -172,13 +172,13 @@ def render(
 ) -> None:
     """Render a shot to a film or to stills. A stopped run goes on where it was."""
     from verdigris.core.geometry.held_still import HELD
-    from verdigris.core.tracking.frame_result import FrameResult
+    from verdigris.core.tracking.sequence.frame_result import FrameResult
     from verdigris.formats.track_json import read_tracks
-    from verdigris.runs.compose import check_ready, frames_without_track
-    from verdigris.runs.mending import mended, used_tracks
-    from verdigris.runs.pace import SCALE, Pace
-    from verdigris.runs.project import OpenShot
-    from verdigris.runs.tracking import follow_surface, in_depth_order
+    from verdigris.runs.follow.pace import SCALE, Pace
+    from verdigris.runs.follow.surface import follow_surface, in_depth_order
+    from verdigris.runs.render.compose import check_ready, frames_without_track
+    from verdigris.runs.render.open_shot import OpenShot
+    from verdigris.runs.scene.mending import mended, used_tracks
     from verdigris.shot.document import Delivery, StillPicture, read_shot
 
     document = read_shot(shot)
@@ -232,8 +232,8 @@ def anchor(
     import json as plain
 
     from verdigris.formats.track_json import make_track, read_tracks, write_tracks
-    from verdigris.runs.anchoring import anchored
-    from verdigris.runs.mending import used_tracks
+    from verdigris.runs.follow.anchoring import anchored
+    from verdigris.runs.scene.mending import used_tracks
     from verdigris.shot.document import read_shot
 
     document = read_shot(shot)

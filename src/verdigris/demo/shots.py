@@ -5,8 +5,8 @@ from typing import Any
 
 import numpy as np
 
+from verdigris.core.geometry.motion import Motion
 from verdigris.core.geometry.quad import grow_quad
-from verdigris.core.tracking.motion import Motion
 from verdigris.core.types import Float64
 from verdigris.shot.document import (
     MediaRef,

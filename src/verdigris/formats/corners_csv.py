@@ -5,7 +5,7 @@ from pathlib import Path
 
 import numpy as np
 
-from verdigris.core.tracking.frame_result import FrameResult
+from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.core.types import Float64
 from verdigris.formats.errors import FormatError
 

@@ -8,7 +8,7 @@ from typing import Literal
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from verdigris.core.tracking.frame_result import FrameResult
+from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.formats.errors import FormatError
 
 Row3 = tuple[float, float, float]

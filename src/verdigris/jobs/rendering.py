@@ -9,7 +9,7 @@ from pathlib import Path
 from sqlalchemy import func, select, text
 from sqlalchemy.orm import Session
 
-from verdigris.core.tracking.frame_result import FrameResult
+from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.jobs.closing import close_job
 from verdigris.jobs.inputs import media_paths
 from verdigris.jobs.queue import app, enqueue
@@ -18,8 +18,8 @@ from verdigris.jobs.running import RunningJob, run_job
 from verdigris.media.errors import MediaError
 from verdigris.media.frames import Frame
 from verdigris.media.whole import sweep_unfinished, whole_file
-from verdigris.runs.compose import check_ready, compose_frame, frames_without_track
-from verdigris.runs.handover import (
+from verdigris.runs.render.compose import check_ready, compose_frame, frames_without_track
+from verdigris.runs.render.handover import (
     Stopped,
     film_parts,
     join_film,
@@ -28,8 +28,8 @@ from verdigris.runs.handover import (
     still_name,
     write_result_still,
 )
-from verdigris.runs.kept_frames import keep_frame, restore_frame
-from verdigris.runs.project import STILL_FRAMES, OpenShot, content_name
+from verdigris.runs.render.kept_frames import keep_frame, restore_frame
+from verdigris.runs.render.open_shot import STILL_FRAMES, OpenShot, content_name
 from verdigris.settings import Settings
 from verdigris.shot.document import Shot, parse_shot
 from verdigris.store.database import announce, session

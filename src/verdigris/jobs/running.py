@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from verdigris.jobs.closing import Consequence, close_job
 from verdigris.jobs.retry import ComeBack
 from verdigris.problem import Problem
-from verdigris.runs.handover import Stopped
+from verdigris.runs.render.handover import Stopped
 from verdigris.settings import Settings
 from verdigris.store.database import session
 from verdigris.store.errors import StoreError

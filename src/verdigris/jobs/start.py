@@ -5,11 +5,11 @@ import uuid
 from sqlalchemy.orm import Session
 
 from verdigris.jobs.queue import enqueue, enqueue_job
-from verdigris.runs.compose import check_ready
 from verdigris.runs.errors import RunError
-from verdigris.runs.first_steps import has_first_steps, kept_first_steps, name_of_steps
-from verdigris.runs.project import content_name, picture_key
-from verdigris.runs.tracking import Direction, Span, in_depth_order
+from verdigris.runs.follow.first_steps import has_first_steps, kept_first_steps, name_of_steps
+from verdigris.runs.follow.surface import Direction, Span, in_depth_order
+from verdigris.runs.render.compose import check_ready
+from verdigris.runs.render.open_shot import content_name, picture_key
 from verdigris.settings import Settings
 from verdigris.shot.document import Shot, Surface, tracking_key
 from verdigris.shot.edits import ChooseTake, apply_edit

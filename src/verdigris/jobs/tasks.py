@@ -3,7 +3,7 @@
 import uuid
 from pathlib import Path
 
-from verdigris.core.tracking.frame_result import FrameResult
+from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.jobs.inputs import media_paths
 from verdigris.jobs.queue import app
 from verdigris.jobs.retry import WhenAsked
@@ -11,15 +11,15 @@ from verdigris.jobs.running import RunningJob, run_job
 from verdigris.media.decoding_time import decoding_time
 from verdigris.media.facts import Limits, MediaFacts
 from verdigris.media.reader import open_media
-from verdigris.runs.artwork import open_ref
-from verdigris.runs.evidence_crops import keep_evidence
-from verdigris.runs.first_looks import keep_first_look, read_first_looks
-from verdigris.runs.first_steps import name_of_steps, take_first_steps
-from verdigris.runs.near_frames import NearFrames
-from verdigris.runs.pace import SCALE, Pace
-from verdigris.runs.point_tracking import OnlyPoint
-from verdigris.runs.proxies import write_proxies
-from verdigris.runs.tracking import Direction, follow_surface
+from verdigris.runs.follow.evidence_crops import keep_evidence
+from verdigris.runs.follow.first_looks import keep_first_look, read_first_looks
+from verdigris.runs.follow.first_steps import name_of_steps, take_first_steps
+from verdigris.runs.follow.near_frames import NearFrames
+from verdigris.runs.follow.pace import SCALE, Pace
+from verdigris.runs.follow.points import OnlyPoint
+from verdigris.runs.follow.surface import Direction, follow_surface
+from verdigris.runs.scene.artwork import open_ref
+from verdigris.runs.views.proxies import write_proxies
 from verdigris.settings import Settings
 from verdigris.shot.document import parse_shot
 from verdigris.store.database import announce, session

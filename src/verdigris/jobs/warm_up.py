@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 
-from verdigris.core.tracking.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
 from verdigris.core.types import Float32
 
 WIDTH, HEIGHT = 240, 180

@@ -11,9 +11,9 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 from verdigris.core.composite.artwork import Fit
 from verdigris.core.geometry.corrections import CornerCorrection
 from verdigris.core.geometry.held_still import Held
-from verdigris.core.tracking.analysis import AnalysisSettings, Channel, Deflicker
-from verdigris.core.tracking.motion import Motion
-from verdigris.core.tracking.points import Against, Pattern
+from verdigris.core.geometry.motion import Motion
+from verdigris.core.tracking.points.points import Against, Pattern
+from verdigris.core.tracking.reference.analysis import AnalysisSettings, Channel, Deflicker
 from verdigris.core.types import Float64
 from verdigris.media.facts import Ratio
 from verdigris.shot.errors import ShotError

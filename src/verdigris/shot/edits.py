@@ -5,8 +5,8 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import Field, TypeAdapter, ValidationError
 
+from verdigris.core.geometry.motion import Motion
 from verdigris.core.geometry.quad import find_quad_problem
-from verdigris.core.tracking.motion import Motion
 from verdigris.media.facts import Ratio
 from verdigris.shot.document import (
     Analysis,

@@ -9,9 +9,9 @@ from sqlalchemy import Uuid, func, literal, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from verdigris.core.tracking.frame_result import FrameResult
-from verdigris.core.tracking.points import PointResult
-from verdigris.runs.mending import mended
+from verdigris.core.tracking.points.points import PointResult
+from verdigris.core.tracking.sequence.frame_result import FrameResult
+from verdigris.runs.scene.mending import mended
 from verdigris.shot.document import Shot, Surface, take_settings, tracking_key
 from verdigris.shot.edits import RestoreSettings
 from verdigris.store.database import announce

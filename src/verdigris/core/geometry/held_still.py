@@ -7,7 +7,7 @@ from typing import Literal, get_args
 import numpy as np
 
 from verdigris.core.geometry.homography import apply_homography
-from verdigris.core.tracking.motion import Motion, fit_motion
+from verdigris.core.geometry.motion import Motion, fit_motion
 from verdigris.core.types import Float64
 
 Held = Literal["position", "turn", "size", "full"]

@@ -1,0 +1,1 @@
+"""How a plane gets into the picture: lens, row read-out, shutter, and a surface that is bowed."""

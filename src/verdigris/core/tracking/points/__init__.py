@@ -1,0 +1,1 @@
+"""Single points, and the planes that they drive."""

@@ -1,0 +1,1 @@
+"""What the plane looks like where it was outlined: its appearance, features, repetition, and edges."""

@@ -1,0 +1,1 @@
+"""What pictures and finished tracks advise."""

@@ -1,0 +1,283 @@
+"""Follow the surfaces of a shot through its plate: both directions, any range, stoppable, resumable."""
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import Literal
+
+import numpy as np
+
+from verdigris.core.camera.optics import Optics
+from verdigris.core.geometry.lens import Lens
+from verdigris.core.geometry.straight_lines import LensEstimate, LinesProblem, lens_from_lines
+from verdigris.core.tracking.points.points import PointResult
+from verdigris.core.tracking.reference.analysis import AnalysisMaker
+from verdigris.core.tracking.refinement.passes import look_again
+from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.frame_result import FrameResult
+from verdigris.core.tracking.sequence.templates import Templates, plain
+from verdigris.core.types import Bool
+from verdigris.media.facts import MediaFacts
+from verdigris.media.frames import Frame
+from verdigris.media.reader import FrameSource
+from verdigris.runs.errors import RunError
+from verdigris.runs.follow.points import OnlyPoint, follow_by_points
+from verdigris.runs.scene.in_front import Tracks
+from verdigris.runs.scene.regions import region_at_reference, unusable_at
+from verdigris.shot.document import Shot, Surface
+
+Direction = Literal["forwards", "backwards", "both"]
+Span = tuple[int, int]
+Look = Callable[[Frame], AnalysisPicture]
+
+
+@dataclass(frozen=True)
+class Step:
+    """One frame done: its result, and the frame itself for whoever wants to cut evidence from it.
+
+    Attributes
+    ----------
+    again : whether the frame had a result already, and this one is the second, closer look
+    points : single points at this frame, by id, when the surface is followed by points
+    """
+
+    result: FrameResult
+    picture: Frame
+    again: bool = False
+    points: Mapping[str, PointResult] = field(default_factory=dict)
+
+
+def make_follower(reader: FrameSource, shot: Shot, surface: Surface, tracks: Tracks) -> tuple[PlaneFollower, Frame, Look]:
+    """The follower of a surface, its reference frame, and how its analysis pictures are made.
+
+    Raises
+    ------
+    RunError
+        `no_corners` or `cannot_follow`, with the reason.
+    """
+    quad = surface.quad()
+    if quad is None:
+        raise RunError("no_corners", f"Place the four corners of {surface.name} first.")
+    facts = reader.facts
+    if surface.reference_frame >= facts.frame_count:
+        first = facts.first_frame if shot.plate.first_frame is None else shot.plate.first_frame
+        raise RunError(
+            "cannot_follow",
+            f"The plate ends before the reference frame of {surface.name}, {first + surface.reference_frame}.",
+        )
+    picture = reader.frame(surface.reference_frame)
+    region = region_at_reference(shot, surface, tracks, facts.width, facts.height)
+    look = look_of(surface, picture, region)
+    follower = PlaneFollower(look(picture), region, quad, surface.motion, surface.reference_frame, optics_of(shot, facts))
+    if follower.problem is not None:
+        raise RunError("cannot_follow", f"{surface.name}: {follower.problem.reason}", problem=follower.problem.code)
+    return follower, picture, look
+
+
+def look_of(surface: Surface, reference: Frame, region: Bool) -> Look:
+    """How frames become analysis pictures for a surface."""
+    settings = surface.analysis.settings()
+    if settings.is_plain:
+        return lambda frame: AnalysisPicture.of(frame.luma())
+    maker = AnalysisMaker(settings, reference.codes(), region)
+    return lambda frame: AnalysisPicture.of(maker.make(frame.codes()))
+
+
+def optics_of(shot: Shot, facts: MediaFacts) -> Optics:
+    """What the document says about lens and read-out; what it leaves open begins plain.
+
+    Raises
+    ------
+    RunError
+        `cannot_follow` when the lines drawn for the lens cannot tell it.
+    """
+    lens = shot.lens
+    given = None
+    if lens.mode == "estimate" and lens.lines:
+        given = lens_of_lines(shot, facts).lens
+    if lens.mode == "given":
+        centre = lens.centre or (facts.width / 2, facts.height / 2)
+        half = float(np.hypot(facts.width, facts.height)) / 2
+        given = Lens(centre, half, lens.k1, lens.k2, lens.k3, lens.p1, lens.p2)
+    return Optics(facts.width, facts.height, given, shot.camera.readout or 0.0)
+
+
+def lens_of_lines(shot: Shot, facts: MediaFacts) -> LensEstimate:
+    """The lens that makes the drawn lines straight; RunError `cannot_follow` when they cannot tell."""
+    try:
+        return lens_from_lines([np.array(line, dtype=np.float64) for line in shot.lens.lines], facts.width, facts.height)
+    except LinesProblem as error:
+        raise RunError("cannot_follow", str(error), problem="lines") from error
+
+
+def follow_surface(
+    reader: FrameSource,
+    shot: Shot,
+    surface: Surface,
+    tracks: Tracks | None = None,
+    known: Mapping[int, FrameResult] | None = None,
+    direction: Direction = "both",
+    stop: Callable[[], bool] = lambda: False,
+    span: Span | None = None,
+    only: OnlyPoint | None = None,
+) -> Iterator[Step]:
+    """Follow a surface from its reference frame to the ends of the plate, or a span of frames again.
+
+    Parameters
+    ----------
+    tracks : tracks of nearer surfaces, which take their area away
+    known : results already there, of the same settings: they are kept, and the run goes on behind them
+    direction : which way, from the reference frame
+    stop : asked before every frame
+    span : first and last frame to follow again; what is known outside of it is kept, and leads into it from both sides
+    only : the one point to follow again, of a surface that is followed by points
+
+    Yields
+    ------
+    Step
+        For the reference frame first (unless known), then for every new frame in order of travel; then, where what the
+        whole run says about the camera and the region makes a difference, once more for every frame in order. For a span,
+        also for frames beside it that were set by hand, to tie it to.
+
+    Raises
+    ------
+    RunError
+        When the plane cannot be followed at all, or nothing leads into the span.
+    """
+    tracks, results = tracks or {}, dict(known or {})
+    if span is not None and surface.follow == "region":
+        yield from _follow_span(reader, shot, surface, tracks, results, direction, stop, span)
+        return
+    if surface.follow == "points":
+        if span is not None:
+            results = {n: r for n, r in results.items() if not span[0] <= n <= span[1]}
+        if only is not None:
+            results = {}
+        for result, picture, points in follow_by_points(reader, surface, results, stop, only):
+            yield Step(result, picture, points=points)
+        return
+    follower, picture, look = make_follower(reader, shot, surface, tracks)
+    start = surface.reference_frame
+    if start not in results:
+        results[start] = follower.reference_result()
+        yield Step(results[start], picture)
+    for step in {"forwards": (1,), "backwards": (-1,), "both": (1, -1)}[direction]:
+        first = start
+        # What was followed with the help of templates is followed again, for they are not kept.
+        while (known_next := results.get(first + step)) is not None and (known_next.evidence is None or plain(known_next)):
+            first += step
+        for n in range(first + step, reader.facts.frame_count if step == 1 else -1, step):
+            results.pop(n, None)
+        history = [results[n] for n in range(start, first + step, step)]
+        end = reader.facts.frame_count if step == 1 else -1
+        for one in _one_way(reader, shot, surface, tracks, follower, look, history, first, end, step, stop):
+            results[one.result.frame] = one.result
+            yield one
+    yield from _settle(reader, shot, surface, tracks, follower, look, results, stop)
+
+
+def first_steps(reader: FrameSource, shot: Shot, surface: Surface) -> Iterator[Step]:
+    """The reference frame and the next one each way, of a surface that no other surface's track has a say in; errors as above."""
+    follower, picture, look = make_follower(reader, shot, surface, {})
+    start = surface.reference_frame
+    reference = follower.reference_result()
+    yield Step(reference, picture)
+    for step in (1, -1):
+        if 0 <= start + step < reader.facts.frame_count:
+            yield from _one_way(reader, shot, surface, {}, follower, look, [reference], start, start + 2 * step, step, lambda: False)
+
+
+def _follow_span(
+    reader: FrameSource, shot: Shot, surface: Surface, tracks: Tracks, known: dict[int, FrameResult], direction: Direction,
+    stop: Callable[[], bool], span: Span,
+) -> Iterator[Step]:  # fmt: skip
+    """Follow a span from what is kept on both sides of it; what the first way loses, the second may find."""
+    first, last = span
+    if not 0 <= first <= last < reader.facts.frame_count:
+        raise RunError("cannot_follow", f"The span {first} to {last} is not in the plate's {reader.facts.frame_count} frames.")
+    follower, _, look = make_follower(reader, shot, surface, tracks)
+    reference = surface.reference_frame
+    results = {n: r for n, r in known.items() if not first <= n <= last}
+    results[reference] = follower.reference_result()
+    ways: list[tuple[int, int, int]] = []
+    for step, begin, end in ((1, first, last + 1), (-1, last, first - 1)):
+        # A span that holds the reference frame is followed from there, whichever way was asked for.
+        if first <= reference <= last:
+            ways.append((reference, end, step))
+        elif direction not in ("both", "forwards" if step == 1 else "backwards"):
+            continue
+        elif begin - step in results and results[begin - step].status != "lost":
+            ways.append((begin - step, end, step))
+    if not ways:
+        raise RunError(
+            "cannot_follow", f"Nothing is known beside frame {first} to follow {surface.name} from. Follow it up to there first."
+        )
+    for begin, end, step in ways:
+        history = [results[n] for n in sorted(results, reverse=step < 0) if (begin - n) * step >= 0]
+        for one in _one_way(reader, shot, surface, tracks, follower, look, history, begin, end, step, stop):
+            n = one.result.frame
+            if n not in results or results[n].status == "lost":
+                results[n] = one.result
+                yield one
+    yield from _settle(reader, shot, surface, tracks, follower, look, results, stop, range(first, last + 1))
+    # Where a neighbour was set by hand, what the picture says there is needed to tie the span to it.
+    for n in (first - 1, last + 1):
+        if n in known and known[n].status == "by_hand" and not stop():
+            picture = reader.frame(n)
+            hidden = unusable_at(shot, surface, tracks, results, n, reader.facts.width, reader.facts.height)
+            yield Step(follower.settle(n, look(picture), results, hidden), picture, again=True)
+
+
+def _settle(
+    reader: FrameSource, shot: Shot, surface: Surface, tracks: Tracks, follower: PlaneFollower, look: Look,
+    results: dict[int, FrameResult], stop: Callable[[], bool], only: range | None = None,
+) -> Iterator[Step]:  # fmt: skip
+    """The second look, with the frames for whoever wants to cut evidence from them."""
+    shown: dict[int, Frame] = {}
+
+    def pictures(first: int, end: int) -> Iterator[AnalysisPicture]:
+        for n, frame in zip(range(first, end), reader.frames(first, end, 1), strict=False):
+            shown.clear()
+            shown[n] = frame
+            yield look(frame)
+
+    def hidden(n: int, known: Mapping[int, FrameResult]) -> Bool | None:
+        return unusable_at(shot, surface, tracks, known, n, reader.facts.width, reader.facts.height)
+
+    for result in look_again(
+        follower, results, lambda n: look(reader.frame(n)), pictures, hidden,
+        lens=shot.lens.mode == "estimate" and not shot.lens.lines, readout=shot.camera.readout is None, stop=stop, only=only,
+    ):  # fmt: skip
+        yield Step(result, shown.get(result.frame) or reader.frame(result.frame), again=True)
+
+
+def _one_way(
+    reader: FrameSource, shot: Shot, surface: Surface, tracks: Tracks, follower: PlaneFollower, look: Look,
+    history: list[FrameResult], first: int, end: int, step: int, stop: Callable[[], bool],
+) -> Iterator[Step]:  # fmt: skip
+    if first + step == end:
+        return
+    before: AnalysisPicture | None = None
+    templates = Templates(follower)
+    if all(r.evidence is not None for r in history):
+
+        def look_at(n: int) -> tuple[AnalysisPicture, Bool | None]:
+            known = {r.frame: r for r in history if (n - r.frame) * step > 0}
+            return look(reader.frame(n)), unusable_at(shot, surface, tracks, known, n, reader.facts.width, reader.facts.height)
+
+        templates.recall(history, look_at)
+    for n, picture in zip(range(first, end, step), reader.frames(first, end, step), strict=False):
+        if stop():
+            return
+        now = look(picture)
+        if before is not None:
+            known = {r.frame: r for r in history}
+            hidden = unusable_at(shot, surface, tracks, known, n, reader.facts.width, reader.facts.height)
+            result = templates.step(n, before, now, history, hidden)
+            history.append(result)
+            yield Step(result, picture)
+        before = now
+
+
+def in_depth_order(shot: Shot) -> list[Surface]:
+    """Surfaces from the camera to the far end: nearer ones are needed to hold their area out of farther ones."""
+    return sorted(shot.surfaces, key=lambda s: s.depth)

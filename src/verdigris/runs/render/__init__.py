@@ -1,0 +1,1 @@
+"""Compose frames and hand them over."""

@@ -1,0 +1,180 @@
+"""A shot with its files open: what command line and jobs both run on."""
+
+import hashlib
+import json
+from collections.abc import Callable, Iterator, Mapping
+from pathlib import Path
+from types import TracebackType
+
+from verdigris.formats.still_json import write_still_frames
+from verdigris.media.errors import MediaError
+from verdigris.media.frames import Frame
+from verdigris.runs.render.compose import compose_frame
+from verdigris.runs.render.handover import (
+    Stopped,
+    film_parts,
+    join_film,
+    render_part,
+    side_by_side,
+    still_name,
+    write_result_still,
+)
+from verdigris.runs.scene.artwork import PlacedArtwork, open_ref, resolve
+from verdigris.runs.scene.held_still import HeldStill
+from verdigris.runs.scene.in_front import Tracks
+from verdigris.shot.document import Shot
+
+Progress = Callable[[int, int], None]
+# Beside stills of a plate held still: where each of them lies.
+STILL_FRAMES = "still.json"
+
+
+def render_key(shot: Shot, tracks: Tracks) -> str:
+    """Fingerprint of everything a result is computed from, so that parts of another result are not reused."""
+    return _key(shot.to_json(), tracks)
+
+
+def picture_key(shot: Shot, tracks: Tracks) -> str:
+    """Fingerprint of what a result's pictures depend on: names, settings of following and how it is handed over are left out."""
+    shown = {p.surface for p in shot.placements} | ({shot.delivery.still.surface} if shot.delivery.still else set())
+    plain = shot.model_dump(mode="json", include={"plate", "placements", "occluders"})
+    for occluder in plain["occluders"]:
+        del occluder["name"]
+    used = {"id", "depth", "reference_frame", "corners", "corrections", "reach_frames"}
+    plain["surfaces"] = [x.model_dump(mode="json", include=used) for x in shot.surfaces if x.id in shown]
+    plain["still"] = shot.delivery.model_dump(mode="json", include={"still"})
+    ridden = {o.rides for o in shot.occluders}
+    return _key(plain, {k: v for k, v in tracks.items() if k in shown | ridden})
+
+
+def _key(document: object, tracks: Tracks) -> str:
+    told = {
+        surface: [(n, None if r.homography is None else r.homography.tolist()) for n, r in sorted(track.items())]
+        for surface, track in sorted(tracks.items())
+    }
+    return hashlib.sha256(json.dumps([document, told], sort_keys=True).encode()).hexdigest()[:12]
+
+
+def content_name(shot: Shot) -> str:
+    """What is handed over, as part of a file name: the result, or the plate held still on a surface."""
+    still = shot.delivery.still
+    return "result" if still is None else f"held-{still.surface}-{still.how}"
+
+
+class OpenShot:
+    """A shot document with its plate and artwork open.
+
+    Parameters
+    ----------
+    base : folder that paths of the document are relative to
+    media : files of the application by content hash
+    """
+
+    def __init__(self, shot: Shot, base: Path, media: Mapping[str, Path] | None = None) -> None:
+        self.shot = shot
+        self.plate_path = resolve(shot.plate, base, media)
+        self.plate = open_ref(shot.plate, base, media)
+        first = shot.plate.first_frame
+        self.first_frame = self.plate.facts.first_frame if first is None else first
+        self._base, self._media = base, media
+        self._placed: list[PlacedArtwork] | None = None
+
+    def __enter__(self) -> "OpenShot":
+        return self
+
+    def __exit__(self, t: type[BaseException] | None, e: BaseException | None, tb: TracebackType | None) -> None:
+        self.plate.close()
+        for art in self._placed or []:
+            art.close()
+
+    @property
+    def placed(self) -> list[PlacedArtwork]:
+        """Placements with their artwork, opened at first use."""
+        if self._placed is None:
+            self._placed = [
+                PlacedArtwork(p, self.shot.surface(p.surface), open_ref(p.artwork, self._base, self._media), self.plate.facts)
+                for p in self.shot.placements
+            ]
+        return self._placed
+
+    def still_of(self, tracks: Tracks) -> HeldStill | None:
+        """The plate held still, when that is what is handed over."""
+        still, facts = self.shot.delivery.still, self.plate.facts
+        size = (facts.width, facts.height)
+        return None if still is None else HeldStill(self.shot.surface(still.surface), tracks, still.how, size)
+
+    def write_still_frames(self, path: Path, still: HeldStill) -> None:
+        """Say where each still lies, beside the stills."""
+        asked = self.shot.delivery.still
+        assert asked is not None
+        reference = self.shot.surface(asked.surface).reference_frame
+        matrices = still.matrices(self.plate.facts.frame_count)
+        write_still_frames(path, asked.surface, asked.how, reference, self.first_frame, still.canvas, matrices)
+
+    def composed(self, tracks: Tracks, start: int, stop: int, stopping: Callable[[], bool] = lambda: False) -> Iterator[Frame]:
+        """Frames of result in a range, end exclusive; raises Stopped between frames when asked to."""
+        still = self.still_of(tracks)
+        placed = self.placed if still is None else []
+
+        def numbered() -> Iterator[tuple[int, Frame]]:
+            for n, picture in zip(range(start, stop), self.plate.frames(start, stop), strict=True):
+                if stopping():
+                    raise Stopped
+                yield n, picture
+
+        def one(item: tuple[int, Frame]) -> Frame:
+            n, picture = item
+            return compose_frame(self.shot, placed, tracks, n, picture) if still is None else still.picture_or_empty(n, picture)
+
+        yield from side_by_side(numbered(), one)
+
+    def render(
+        self, tracks: Tracks, out: Path, progress: Progress = lambda d, t: None, stopping: Callable[[], bool] = lambda: False
+    ) -> None:
+        """Hand over the whole shot to a film file or a folder of stills; goes on where an earlier run stopped."""
+        delivery, facts = self.shot.delivery, self.plate.facts
+        key = render_key(self.shot, tracks)
+        if delivery.form == "mp4":
+            self._render_film(tracks, out, key, progress, stopping)
+            return
+        out.mkdir(parents=True, exist_ok=True)
+        # Stills of an earlier document or track are not taken for these.
+        marker = out / ".rendering"
+        if not marker.exists() or marker.read_text() != key:
+            for old in out.glob(f"{out.name}.*.{delivery.form}"):
+                old.unlink()
+            marker.write_text(key)
+        paths = [out / still_name(out.name, n + self.first_frame, delivery.form) for n in range(facts.frame_count)]
+        first = next((n for n, path in enumerate(paths) if not path.exists()), facts.frame_count)
+        for n, frame in enumerate(self.composed(tracks, first, facts.frame_count, stopping), start=first):
+            write_result_still(paths[n], frame, delivery.form)
+            progress(n + 1, facts.frame_count)
+        still = self.still_of(tracks)
+        if still is not None:
+            self.write_still_frames(out / STILL_FRAMES, still)
+        marker.unlink()
+
+    def _render_film(self, tracks: Tracks, out: Path, key: str, progress: Progress, stopping: Callable[[], bool]) -> None:
+        facts = self.plate.facts
+        if facts.rate is None:
+            raise MediaError("rate_needed", 'Stills carry no rate. Say it in the document: "plate": {"rate": "24/1"}.')
+        work = out.with_name(f"{out.name}.{key}.parts")
+        work.mkdir(parents=True, exist_ok=True)
+        done, parts = 0, []
+        for start, stop in film_parts(facts.frame_count):
+            part = work / f"{start:06d}.mp4"
+            parts.append((start, part))
+            if not part.exists():
+                done = start
+
+                def one_more() -> None:
+                    nonlocal done
+                    done += 1
+                    progress(done, facts.frame_count)
+
+                render_part(part, facts, self.shot.delivery, self.composed(tracks, start, stop, stopping), one_more)
+            progress(stop, facts.frame_count)
+        join_film(parts, out, facts.rate, self.plate_path)
+        for file in work.iterdir():
+            file.unlink()
+        work.rmdir()

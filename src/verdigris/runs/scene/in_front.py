@@ -1,0 +1,75 @@
+"""What is nearer than a surface at a frame, as polygons: it takes its area from what is farther."""
+
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+
+from verdigris.core.geometry.corrections import correction_offsets
+from verdigris.core.geometry.homography import apply_homography
+from verdigris.core.geometry.quad import find_quad_problem
+from verdigris.core.geometry.shapes import keyed_points, smooth_outline
+from verdigris.core.matte.occlusion import occlusion
+from verdigris.core.tracking.sequence.frame_result import FrameResult
+from verdigris.core.types import Float32, Float64
+from verdigris.shot.document import Occluder, Shot, Surface
+
+Tracks = Mapping[str, Mapping[int, FrameResult]]
+
+
+def outline_at(occluder: Occluder, frame: int, tracks: Tracks | None = None) -> Float64 | None:
+    """Outline of an occluder at a frame, (N, 2) plate px; None when it is not there.
+
+    One that rides a surface moves with it between its keys; where that surface is lost, it stays where its keys say.
+    """
+    if not occluder.there_at(frame):
+        return None
+    keys = [(k.frame, np.array(k.points, dtype=np.float64), False) for k in occluder.keys]
+    poses = {
+        n: r.homography for n, r in ((tracks or {}).get(occluder.rides, {}) if occluder.rides else {}).items() if r.homography is not None
+    }
+    points = riding_points(frame, keys, poses)
+    return smooth_outline(points) if occluder.outline == "smooth" else points
+
+
+def riding_points(frame: int, keys: Sequence[tuple[int, Float64, bool]], poses: Mapping[int, Float64]) -> Float64:
+    """Keyed points that move with a plane between their keys, (N, 2) plate px; keys and frames without a pose stay as they are."""
+    if frame not in poses:
+        return keyed_points(frame, keys)
+    known = [(n, apply_homography(np.asarray(np.linalg.inv(poses[n]), np.float64), p), eased) for n, p, eased in keys if n in poses]
+    if not known or any(np.all(np.isnan([p[i, 0] for _, p, _ in known])) for i in range(len(known[0][1]))):
+        return keyed_points(frame, keys)
+    return apply_homography(poses[frame], keyed_points(frame, known))
+
+
+def corners_at(surface: Surface, track: Mapping[int, FrameResult], frame: int) -> Float64 | None:
+    """Corners of a surface at a frame with its corrections, (4, 2) plate px; None when lost or unknown."""
+    quad, result = surface.quad(), track.get(frame)
+    if quad is None or result is None or result.homography is None:
+        return None
+    at = apply_homography(result.homography, quad)
+    at = at + correction_offsets(frame, surface.corner_corrections(), surface.reach_frames)
+    return None if find_quad_problem(at, 1.0) else at
+
+
+def in_front_of(shot: Shot, surface: Surface, tracks: Tracks, frame: int, scale: float = 1.0) -> tuple[list[Float64], list[float]]:
+    """Polygons nearer than a surface and their soft edges, both in plate px times `scale`."""
+    polygons: list[Float64] = []
+    feathers: list[float] = []
+    for occluder in shot.occluders:
+        if occluder.depth < surface.depth and (outline := outline_at(occluder, frame, tracks)) is not None:
+            polygons.append(outline * scale)
+            feathers.append(occluder.feather_px * scale)
+    for other in shot.surfaces:
+        nearer = other.id != surface.id and other.depth < surface.depth
+        if nearer and (at := corners_at(other, tracks.get(other.id, {}), frame)) is not None:
+            polygons.append(at * scale)
+            feathers.append(0.0)
+    return polygons, feathers
+
+
+def coverage_in_front(
+    shot: Shot, surface: Surface, tracks: Tracks, frame: int, width: int, height: int, scale: float = 1.0
+) -> Float32 | None:
+    """Coverage (height, width) of everything nearer than a surface, or None."""
+    polygons, feathers = in_front_of(shot, surface, tracks, frame, scale)
+    return occlusion(polygons, feathers, width, height)

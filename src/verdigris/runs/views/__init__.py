@@ -1,0 +1,1 @@
+"""Pictures for whoever looks: proxies, previews, analysis, held still, through the lens."""

@@ -1,0 +1,52 @@
+"""Previews of the result from proxies, fast enough to answer while somebody waits."""
+
+from collections.abc import Mapping
+from pathlib import Path
+
+import numpy as np
+
+from verdigris.media.facts import MediaFacts
+from verdigris.runs.render.compose import compose_frame
+from verdigris.runs.scene.artwork import PlacedArtwork
+from verdigris.runs.scene.in_front import Tracks
+from verdigris.runs.views.proxies import ProxyReader, encode_jpeg, proxy_size
+from verdigris.shot.document import Shot, Surface
+
+ProxySource = tuple[Path, MediaFacts]
+
+
+class Preview:
+    """Result frames of one revision of a shot at proxy size.
+
+    Parameters
+    ----------
+    sources : proxy folder and facts by content hash, for the plate and every artwork
+    """
+
+    def __init__(self, shot: Shot, tracks: Tracks, sources: Mapping[str, ProxySource]) -> None:
+        self._shot, self._tracks = shot, tracks
+        assert shot.plate.media is not None
+        folder, facts = sources[shot.plate.media]
+        self._plate = ProxyReader(folder, facts)
+        self._scale = self._plate.facts.width / facts.width
+        self._placed = []
+        for placement in shot.placements:
+            surface = shot.surface(placement.surface)
+            media = placement.artwork.media
+            if surface.corners is not None and media is not None and media in sources:
+                reader = ProxyReader(*sources[media], reduce=self._reduction(surface, sources[media][1]))
+                self._placed.append(PlacedArtwork(placement, surface, reader, facts))
+
+    def _reduction(self, surface: Surface, facts: MediaFacts) -> int:
+        """How many times smaller artwork may be read and still be half as large again as it is seen."""
+        quad = surface.quad()
+        assert quad is not None
+        side = np.linalg.norm(np.roll(quad, -1, axis=0) - quad, axis=1) * self._scale * 1.5
+        width, height = proxy_size(facts.width, facts.height)
+        room = min(width / max(side[0], side[2]), height / max(side[1], side[3]))
+        return max(r for r in (1, 2, 4, 8) if r <= max(1.0, float(room)))
+
+    def jpeg(self, frame: int) -> bytes:
+        """One result frame as JPEG."""
+        picture = self._plate.frame(frame)
+        return encode_jpeg(compose_frame(self._shot, self._placed, self._tracks, frame, picture, self._scale).rgb_integers())
