@@ -2,8 +2,10 @@ import cv2
 import numpy as np
 import pytest
 
-from verdigris.core.composite.artwork import Artwork, art_from_surface
-from verdigris.core.composite.pin import Pin, pin_region, pinned_box
+from verdigris.core.composite.layer import Layer, layer_box
+from verdigris.core.composite.texture import Texture, art_from_surface
+from verdigris.core.composite.unmix import put_layer
+from verdigris.core.composite.warp import plain_warp
 from verdigris.core.light.transfer import decode_array, encode_array, srgb_to_linear
 from verdigris.core.matte.occlusion import occlusion, region_mask
 from verdigris.core.types import Float32
@@ -12,17 +14,17 @@ W, H = 96, 72
 QUAD = np.array([[20.3, 14.6], [75.8, 18.2], [72.1, 60.4], [17.7, 55.9]])
 
 
-def _art(rgb: tuple[float, float, float] = (0.8, 0.3, 0.1), alpha: float = 1.0, size: tuple[int, int] = (40, 30)) -> Artwork:
+def _art(rgb: tuple[float, float, float] = (0.8, 0.3, 0.1), alpha: float = 1.0, size: tuple[int, int] = (40, 30)) -> Texture:
     light = srgb_to_linear(np.array(rgb)) * alpha
-    return Artwork(np.ascontiguousarray(np.broadcast_to(np.array([*light, alpha], np.float32), (size[1], size[0], 4))))
+    return Texture(np.ascontiguousarray(np.broadcast_to(np.array([*light, alpha], np.float32), (size[1], size[0], 4))))
 
 
-def _pin(art: Artwork, quad=QUAD, overshoot: float = 0.0, fit="stretch", aspect: float = 4 / 3, bars: bool = True) -> Pin:
-    return Pin(art, quad, art_from_surface(fit, *art.size, 1.0, aspect), overshoot, bars)
+def _pin(art: Texture, quad=QUAD, overshoot: float = 0.0, fit="stretch", aspect: float = 4 / 3, bars: bool = True) -> Layer:
+    return Layer(art, plain_warp(quad), art_from_surface(fit, *art.size, 1.0, aspect), overshoot, bars)
 
 
-def _compose(pin: Pin, plate: Float32, front: Float32 | None = None) -> tuple[Float32, np.ndarray]:
-    light, touched = pin_region(pin, decode_array(plate), (0, 0, W, H), front)
+def _compose(pin: Layer, plate: Float32, front: Float32 | None = None) -> tuple[Float32, np.ndarray]:
+    light, touched = put_layer(pin, decode_array(plate), (0, 0, W, H), front)
     return np.where(touched[..., None], encode_array(light), plate), touched
 
 
@@ -64,7 +66,7 @@ def test_no_rim_of_the_old_surface_stays():
     cover = _exact_coverage(QUAD)[..., None]
     old, wall, new = np.array([1.0, 1.0, 1.0]), np.array([0.02, 0.03, 0.02]), np.array([0.01, 0.05, 0.02])
     plate = encode_array((cover * old + (1 - cover) * wall).astype(np.float32))
-    art = Artwork(np.ascontiguousarray(np.broadcast_to(np.array([*new, 1.0], np.float32), (30, 40, 4))))
+    art = Texture(np.ascontiguousarray(np.broadcast_to(np.array([*new, 1.0], np.float32), (30, 40, 4))))
     light = decode_array(_compose(_pin(art), plate)[0])
     wanted = cover * new + (1 - cover) * wall
     # Mixing over the old edge would leave up to a quarter of white there.
@@ -125,7 +127,7 @@ def test_fine_detail_is_averaged_by_area_in_linear_light():
     stripes[..., 3] = 1
     stripes[:, ::2, :3] = 1.0
     quad = np.array([[20.0, 15], [70, 15], [70, 55], [20, 55]])
-    out, _ = _compose(_pin(Artwork(stripes), quad), np.zeros((H, W, 3), np.float32))
+    out, _ = _compose(_pin(Texture(stripes), quad), np.zeros((H, W, 3), np.float32))
     inner = decode_array(out[20:50, 25:65])
     assert inner.mean() == pytest.approx(0.5, abs=0.01)
     assert inner.std() < 0.03
@@ -135,14 +137,14 @@ def test_artwork_lands_where_its_corners_are():
     ramp = np.ones((30, 40, 4), np.float32)
     ramp[..., 0] = (np.arange(40) + 0.5) / 40
     quad = np.array([[10.0, 10], [90, 10], [90, 66], [10, 66]])
-    out, _ = _compose(_pin(Artwork(ramp), quad), np.zeros((H, W, 3), np.float32))
+    out, _ = _compose(_pin(Texture(ramp), quad), np.zeros((H, W, 3), np.float32))
     light = decode_array(out[40, 14:86, 0])
     x = (np.arange(14, 86) + 0.5 - 10) / 80
     assert np.abs(light - x).max() < 2e-3
 
 
 def test_a_pin_off_the_picture_has_no_box():
-    assert pinned_box(_pin(_art(), QUAD + 900), W, H) is None
+    assert layer_box(_pin(_art(), QUAD + 900), W, H) is None
 
 
 def test_regions_and_occluders_combine():

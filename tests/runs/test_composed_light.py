@@ -3,13 +3,14 @@
 import numpy as np
 import pytest
 
-from verdigris.core.composite.artwork import Artwork
-from verdigris.core.composite.pin import Pin
+from verdigris.core.camera.optics import Optics
+from verdigris.core.composite.texture import Texture
 from verdigris.core.light.transfer import srgb_to_linear
 from verdigris.core.light.yuv import YuvCoding
 from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.media.frames import RgbFrame, YuvFrame
 from verdigris.runs.render.compose import compose_frame
+from verdigris.runs.scene.frame_plan import LayerPlan
 from verdigris.shot.document import parse_shot
 
 W, H = 96, 72
@@ -25,13 +26,14 @@ class Placed:
 
     def __init__(self, surface, colour, alpha: float = 1.0) -> None:
         self.surface = surface
-        self._art = Artwork(np.ascontiguousarray(np.broadcast_to(np.array([*(alpha * np.array(colour)), alpha], np.float32), (30, 40, 4))))
+        self._art = Texture(np.ascontiguousarray(np.broadcast_to(np.array([*(alpha * np.array(colour)), alpha], np.float32), (30, 40, 4))))
 
-    def corners_at(self, tracks, frame):
-        return np.array(QUADS[self.surface.id])
+    def plan_at(self, shot, tracks, frame) -> LayerPlan:
+        quad = tuple((float(x), float(y)) for x, y in QUADS[self.surface.id])
+        return LayerPlan((self.surface.id, 0), (40.0, 0, 0, 0, 30.0, 0, 0, 0, 1.0), Optics(W, H), quad, ((0, quad),))
 
-    def pin_at(self, frame, corners, scale=1.0):
-        return Pin(self._art, corners, np.diag([40.0, 30.0, 1.0]))
+    def texture(self, frame) -> Texture:
+        return self._art
 
 
 def composed(picture, *placed: tuple[str, tuple[float, float, float], float]):

@@ -61,9 +61,9 @@ def test_an_occluder_is_there_within_its_span_and_moves_between_keys(shot):
 
 
 def test_nearer_occluders_and_surfaces_stand_in_front_and_farther_ones_do_not(shot):
-    assert len(in_front_of(shot, shot.surface("back"), TRACKS, 1)[0]) == 2
-    assert len(in_front_of(shot, shot.surface("front"), TRACKS, 1)[0]) == 1
-    assert in_front_of(shot, shot.surface("front"), TRACKS, 0)[0] == []
+    assert len(in_front_of(shot, shot.surface("back"), TRACKS, 1, (W, H))[0]) == 2
+    assert len(in_front_of(shot, shot.surface("front"), TRACKS, 1, (W, H))[0]) == 1
+    assert in_front_of(shot, shot.surface("front"), TRACKS, 0, (W, H))[0] == []
     cover = coverage_in_front(shot, shot.surface("back"), TRACKS, 1, W, H)
     assert cover[40, 70] == 1
     assert cover[40, 30] == 1

@@ -165,7 +165,7 @@ def test_an_outline_in_front_can_ride_a_surface(shot, true_track, plate):
 def test_lens_and_readout_of_the_document_reach_the_tracker(shot, folder):
     given = shot.model_copy(update={"lens": LensModel(mode="given", k1=-0.1, centre=(230.0, 160.0)), "camera": CameraModel(readout=0.4)})
     with OpenShot(given, folder) as opened:
-        optics = optics_of(given, opened.plate.facts)
+        optics = optics_of(given, (opened.plate.facts.width, opened.plate.facts.height))
     assert optics.lens.k1 == -0.1
     assert optics.lens.centre == (230.0, 160.0)
     assert optics.readout == 0.4

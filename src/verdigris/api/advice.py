@@ -141,7 +141,7 @@ def lens_from_drawn_lines(asked: Annotated[Sources, Depends(sources)]) -> LensVi
     document, facts = asked[0], asked[4]
     if not document.lens.lines:
         raise RunError("no_evidence", "No lines are drawn. Draw along edges that are straight in the world.")
-    found = lens_of_lines(document, facts)
+    found = lens_of_lines(document, (facts.width, facts.height))
     spread = {"k1": 0.0, "k2": 0.0, **found.sigma}
     terms = [{"term": t, "value": getattr(found.lens, t), "sigma": spread[t]} for t in ("k1", "k2") if t in found.sigma]
     note = f"Drawn points lie {found.residual_px:.2f} px from straight, {found.before_px:.2f} px without a lens."

@@ -116,7 +116,7 @@ def lens(
                 facts["centre"] = {"value": found.optics.lens.centre, "sigma": px * max(e.sigma for e in off)}
             note = f"frames fit {100 * found.gain:.1f} % better with them"
         elif document.lens.lines:
-            drawn = lens_of_lines(document, opened.plate.facts)
+            drawn = lens_of_lines(document, (opened.plate.facts.width, opened.plate.facts.height))
             facts = {t: {"value": getattr(drawn.lens, t), "sigma": s} for t, s in drawn.sigma.items()}
             note = f"points lie {drawn.residual_px:.2f} px from straight, {drawn.before_px:.2f} px without a lens"
         else:

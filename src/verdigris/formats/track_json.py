@@ -1,18 +1,32 @@
-"""Tracks as JSON, format `verdigris.track`, version 1; every field is described in docs/formats.md."""
+"""Tracks as JSON, format `verdigris.track`, version 2, and version 1 to read; every field is described in docs/formats.md."""
 
 import json
 from collections.abc import Iterable
+from dataclasses import asdict
 from pathlib import Path
 from typing import Literal
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from verdigris.core.tracking.sequence.frame_result import FrameResult
+from verdigris.core.camera.optics import Optics
+from verdigris.core.geometry.lens import Lens
+from verdigris.core.light.tone import Tone
+from verdigris.core.tracking.sequence.frame_result import FrameResult, Softness, under_one_camera
 from verdigris.formats.errors import FormatError
 
 Row3 = tuple[float, float, float]
 Point = tuple[float, float]
+
+
+class FrameSoftness(BaseModel):
+    """How soft and noisy a surface is seen at a frame."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    defocus_px2: float = Field(allow_inf_nan=False)
+    smear_px: float | None = Field(None, ge=0, allow_inf_nan=False)
+    noise: float | None = Field(None, ge=0, allow_inf_nan=False)
 
 
 class TrackFrame(BaseModel):
@@ -29,10 +43,12 @@ class TrackFrame(BaseModel):
     share_used: float | None = None
     margin_px: float | None = None
     through: int | None = Field(default=None, ge=0)
+    softness: FrameSoftness | None = None
     reason: str = ""
 
-    def result(self) -> FrameResult:
-        """As the core has it."""
+    def result(self, camera: Optics | None = None) -> FrameResult:
+        """As the core has it; `camera` is the track's."""
+        soft = self.softness
         return FrameResult(
             self.frame,
             self.status,
@@ -44,7 +60,54 @@ class TrackFrame(BaseModel):
             self.reason,
             margin_px=self.margin_px,
             through=self.through,
+            softness=None if soft is None else Softness(soft.defocus_px2, soft.smear_px, soft.noise),
+            camera=camera,
         )
+
+
+class LensTerms(BaseModel):
+    """A lens: radii are counted in half diagonals of the picture."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+    centre: Point
+    half_diagonal: float = Field(gt=0)
+    k1: float = 0.0
+    k2: float = 0.0
+    k3: float = 0.0
+    p1: float = 0.0
+    p2: float = 0.0
+
+
+class Camera(BaseModel):
+    """What following found of the camera: lens, read-out, shutter, tone curve, and how far the surface is bowed."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+    width: int = Field(ge=2)
+    height: int = Field(ge=2)
+    lens: LensTerms | None = None
+    readout: float = Field(0.0, ge=-2, le=2)
+    shutter: float | None = Field(None, ge=0, description="share of the frame time for which the shutter is open")
+    tone: Point = (0.0, 0.0)
+    bow: Point = (0.0, 0.0)
+    focal: float | None = Field(None, gt=0)
+
+    @classmethod
+    def of(cls, optics: Optics) -> "Camera":
+        """From the core's terms."""
+        lens = None if optics.lens is None else LensTerms.model_validate(asdict(optics.lens))
+        shutter = None if optics.shutter is None else float(np.sqrt(12 * max(0.0, optics.shutter)))
+        return cls(
+            width=optics.width, height=optics.height, lens=lens, readout=float(optics.readout), shutter=shutter,
+            tone=(float(optics.tone.tilt), float(optics.tone.ends)), bow=(float(optics.bow[0]), float(optics.bow[1])), focal=optics.focal,
+        )  # fmt: skip
+
+    def optics(self) -> Optics:
+        """As the core has it."""
+        lens = None if self.lens is None else Lens(**self.lens.model_dump())
+        shutter = None if self.shutter is None else self.shutter**2 / 12
+        return Optics(self.width, self.height, lens, self.readout, shutter, Tone(*self.tone), self.bow, self.focal)
 
 
 class Track(BaseModel):
@@ -53,15 +116,17 @@ class Track(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
     format: Literal["verdigris.track"] = "verdigris.track"
-    version: Literal[1] = 1
+    version: Literal[1, 2] = 2
     surface: str
     reference_frame: int = Field(ge=0)
     mended: bool = Field(True, description="smoothing, held and carried frames are in it already; it is used as it is")
+    camera: Camera | None = Field(None, description="what following found of the camera; from version 2 on")
     frames: list[TrackFrame]
 
     def by_frame(self) -> dict[int, FrameResult]:
         """Results by frame index."""
-        return {f.frame: f.result() for f in self.frames}
+        camera = None if self.camera is None else self.camera.optics()
+        return {f.frame: f.result(camera) for f in self.frames}
 
 
 def track_frame(r: FrameResult) -> TrackFrame:
@@ -77,6 +142,7 @@ def track_frame(r: FrameResult) -> TrackFrame:
             "share_used": r.share_used,
             "margin_px": r.margin_px,
             "through": r.through,
+            "softness": None if r.softness is None else asdict(r.softness),
             "reason": r.reason,
         }
     )
@@ -84,8 +150,10 @@ def track_frame(r: FrameResult) -> TrackFrame:
 
 def make_track(surface: str, reference_frame: int, results: Iterable[FrameResult], mended: bool) -> Track:
     """Collect results into a track, in order of frames; `mended` says whether they are as they are used."""
-    frames = sorted((track_frame(r) for r in results), key=lambda f: f.frame)
-    return Track(surface=surface, reference_frame=reference_frame, mended=mended, frames=frames)
+    by_frame = under_one_camera({r.frame: r for r in results})
+    frames = [track_frame(r) for _, r in sorted(by_frame.items())]
+    camera = next((Camera.of(r.camera) for r in by_frame.values() if r.camera is not None), None)
+    return Track(surface=surface, reference_frame=reference_frame, mended=mended, camera=camera, frames=frames)
 
 
 def write_tracks(path: Path, tracks: list[Track]) -> None:

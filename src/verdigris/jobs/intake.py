@@ -86,6 +86,8 @@ def import_document(settings: Settings, path: Path, track: Path | None, project_
                 take = create_take(s, shot.id, document, surface, one.mended)
                 for result in one.by_frame().values():
                     write_frame(s, take.id, result)
+                if one.camera is not None:
+                    take.camera = one.camera.model_dump(mode="json")
                 surfaces = [x.model_copy(update={"take": str(take.id)}) if x.id == surface.id else x for x in surfaces]
             document = Shot.model_validate(document.model_copy(update={"surfaces": surfaces}).model_dump())
             add_revision(s, shot, document, "tracks imported")

@@ -3,7 +3,8 @@
 import uuid
 from pathlib import Path
 
-from verdigris.core.tracking.sequence.frame_result import FrameResult
+from verdigris.core.camera.optics import Optics
+from verdigris.core.tracking.sequence.frame_result import FrameResult, under_one_camera
 from verdigris.jobs.inputs import media_paths
 from verdigris.jobs.queue import app
 from verdigris.jobs.retry import WhenAsked
@@ -27,7 +28,7 @@ from verdigris.store.jobs import get_job
 from verdigris.store.media import get_media, ready_facts
 from verdigris.store.media_folder import MediaFolder
 from verdigris.store.shots import document_of, get_revision, get_shot
-from verdigris.store.takes import chosen_tracks, get_take, point_tracks, read_frames, write_frame
+from verdigris.store.takes import chosen_tracks, get_take, keep_camera, point_tracks, read_frames, write_frame
 
 
 def _limits(settings: Settings) -> Limits:
@@ -124,6 +125,7 @@ def track(
             count = facts.frame_count
             total = _frames_to_do(count, surface.reference_frame, direction, known) if span is None else span[1] - span[0] + 1
             pace = Pace(total, len(known) if span is None else 0)
+            camera: Optics | None = None
             for step in follow_surface(plate, document, surface, tracks, begun, direction, job.stopping, wanted, only):
                 keep_evidence(crops, surface, step)
                 if not step.again and span is None:
@@ -131,10 +133,18 @@ def track(
                 with session(settings.database_url) as s:
                     job.writing(s)
                     write_frame(s, take.id, step.result, step.points)
+                    if step.result.camera is not None and step.result.camera != camera:
+                        camera = step.result.camera
+                        keep_camera(s, take.id, camera)
                 if step.again or step.result.frame not in known:
                     pace.look(step.again)
                 known[step.result.frame] = step.result
                 job.progress(pace.done, SCALE, pace.phase)
+        shared = next((r.camera for r in under_one_camera(known).values() if r.camera is not None), None)
+        if shared is not None and shared != camera:
+            with session(settings.database_url) as s:
+                job.writing(s)
+                keep_camera(s, take.id, shared)
         lost = sum(r.status == "lost" for r in known.values())
         return f"{len(known) - lost} frames followed" + (f", {lost} lost." if lost else ".")
 

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal, Self
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
-from verdigris.core.composite.artwork import Fit
+from verdigris.core.composite.texture import Fit
 from verdigris.core.geometry.corrections import CornerCorrection
 from verdigris.core.geometry.held_still import Held
 from verdigris.core.geometry.motion import Motion

@@ -81,6 +81,7 @@ class Revision(Base):
 class Take(Base):
     """One run of following a surface; `key` is the fingerprint of what it was computed from, `settings` what that was.
 
+    `camera` is what following found of it, as tracks in files have it.
     `mended` tells that smoothing, held and carried frames are in its frames already, as in a track that was handed out.
     """
 
@@ -95,6 +96,7 @@ class Take(Base):
     name: Mapped[str] = mapped_column(Text, default="")
     settings: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     mended: Mapped[bool] = mapped_column(Boolean, default=False)
+    camera: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     created: Mapped[dt.datetime] = _now()
 
 
@@ -112,6 +114,9 @@ class TakeFrame(Base):
     share_used: Mapped[float] = mapped_column(Float)
     margin_px: Mapped[float | None] = mapped_column(Float)
     through: Mapped[int | None] = mapped_column(Integer)
+    defocus_px2: Mapped[float | None] = mapped_column(Float)
+    smear_px: Mapped[float | None] = mapped_column(Float)
+    noise: Mapped[float | None] = mapped_column(Float)
     points: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     reason: Mapped[str] = mapped_column(Text, default="")
 

@@ -9,8 +9,10 @@ from sqlalchemy import Uuid, func, literal, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
+from verdigris.core.camera.optics import Optics
 from verdigris.core.tracking.points.points import PointResult
-from verdigris.core.tracking.sequence.frame_result import FrameResult
+from verdigris.core.tracking.sequence.frame_result import FrameResult, Softness
+from verdigris.formats.track_json import Camera
 from verdigris.runs.scene.mending import mended
 from verdigris.shot.document import Shot, Surface, take_settings, tracking_key
 from verdigris.shot.edits import RestoreSettings
@@ -68,6 +70,7 @@ def copy_frames(s: Session, source: uuid.UUID, target: uuid.UUID) -> None:
     columns = [c.name for c in TakeFrame.__table__.columns if c.name != "take_id"]
     rows = select(literal(target, Uuid), *(TakeFrame.__table__.c[c] for c in columns)).where(TakeFrame.take_id == source)
     s.execute(insert(TakeFrame).from_select(["take_id", *columns], rows))
+    get_take(s, target).camera = get_take(s, source).camera
 
 
 def write_frame(s: Session, take_id: uuid.UUID, r: FrameResult, points: Mapping[str, PointResult] | None = None) -> None:
@@ -81,6 +84,9 @@ def write_frame(s: Session, take_id: uuid.UUID, r: FrameResult, points: Mapping[
         "share_used": float(r.share_used),
         "margin_px": None if r.margin_px is None else float(r.margin_px),
         "through": r.through,
+        "defocus_px2": None if r.softness is None else float(r.softness.defocus_px2),
+        "smear_px": None if r.softness is None or r.softness.smear_px is None else float(r.softness.smear_px),
+        "noise": None if r.softness is None or r.softness.noise is None else float(r.softness.noise),
         "reason": r.reason,
         "points": {k: _plain_point(p) for k, p in points.items()} if points else None,
     }
@@ -132,10 +138,17 @@ def name_take(s: Session, take_id: uuid.UUID, name: str) -> Take:
 def read_frames(s: Session, take_id: uuid.UUID) -> dict[int, FrameResult]:
     """Frames of a take, by frame index, in order."""
     query = select(TakeFrame).where(TakeFrame.take_id == take_id).order_by(TakeFrame.frame)
-    return {row.frame: _result(row) for row in s.scalars(query)}
+    take = s.get(Take, take_id)
+    camera = None if take is None or take.camera is None else Camera.model_validate(take.camera).optics()
+    return {row.frame: _result(row, camera) for row in s.scalars(query)}
 
 
-def _result(row: TakeFrame) -> FrameResult:
+def keep_camera(s: Session, take_id: uuid.UUID, camera: Optics) -> None:
+    """Keep what following found of the camera with its take."""
+    get_take(s, take_id).camera = Camera.of(camera).model_dump(mode="json")
+
+
+def _result(row: TakeFrame, camera: Optics | None) -> FrameResult:
     return FrameResult(
         row.frame,
         row.status,  # type: ignore[arg-type]
@@ -147,6 +160,8 @@ def _result(row: TakeFrame) -> FrameResult:
         row.reason,
         margin_px=row.margin_px,
         through=row.through,
+        softness=None if row.defocus_px2 is None else Softness(row.defocus_px2, row.smear_px, row.noise),
+        camera=camera,
     )
 
 

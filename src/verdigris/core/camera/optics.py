@@ -9,12 +9,13 @@ References
 Meingast, Geyer and Sastry, Geometric models of rolling-shutter cameras, OMNIVIS 2005.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numba
 import numpy as np
 
-from verdigris.core.geometry.homography import product
+from verdigris.core.geometry.homography import homography_from_quads, product
 from verdigris.core.geometry.lens import NO_LENS, Lens, distort_one
 from verdigris.core.light.tone import SRGB, Tone
 from verdigris.core.types import Float64
@@ -107,10 +108,18 @@ class Optics:
     def plane(self, seen: Float64, h: Float64, move: Movement) -> Float64:
         """Points of the plane, ideal reference px (N, 2), seen at plate px (N, 2)."""
         readout = 0.0 if move.is_still else self.readout
-        rows, ideal = np.ascontiguousarray(seen[:, 1], float), np.ascontiguousarray(self.ideal(seen), float)
-        out = np.empty((len(seen), 2))
-        _plane(ideal, rows, *move.back(h), readout, float(self.height), out)
-        return out
+        return move_to_plane(self.ideal(seen), seen[:, 1], move.back(h), readout, float(self.height))
+
+    def pose_of_corners(self, plane_corners: Float64, seen: Float64, move: Movement) -> Float64 | None:
+        """The pose at the middle row's time that shows four points of the plane, ideal reference px, at plate px (4, 2); None if none."""
+        times = self.row_time(seen[:, 1])[:, None]
+        p = np.concatenate([plane_corners, np.ones((4, 1))], axis=1)
+        m0, m1, m2 = move.ahead(np.eye(3))
+        moved_on = p @ m0.T + times * (p @ m1.T) + times**2 * (p @ m2.T)
+        try:
+            return homography_from_quads(moved_on[:, :2] / moved_on[:, 2:], self.ideal(seen))
+        except ValueError:
+            return None
 
     def log(self, m: Float64) -> Float64:
         """Generator of a map near the identity, (3, 3), trace free; zero when there is none.
@@ -228,6 +237,14 @@ def _plane(ideal, rows, m0, m1, m2, readout, height, out):  # type: ignore[no-un
             w += t * t * (m2[2, 0] * x + m2[2, 1] * y + m2[2, 2])
         out[i, 0] = u / w
         out[i, 1] = v / w
+
+
+def move_to_plane(ideal: Float64, rows: Float64, back: Sequence[Float64], readout: float, height: float) -> Float64:
+    """Ideal frame px (N, 2), each at the time of the row (N,) it is seen in, through a map and its changes: see `Movement.back`."""
+    out = np.empty((len(ideal), 2))
+    terms = (np.ascontiguousarray(m) for m in back)
+    _plane(np.ascontiguousarray(ideal, float), np.ascontiguousarray(rows, float), *terms, readout, height, out)
+    return out
 
 
 def flow(points: Float64, move: Movement) -> Float64:

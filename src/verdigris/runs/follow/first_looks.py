@@ -4,13 +4,14 @@ What a frame's row keeps is for people; the frames after it, and the closer look
 shutter and noise. It is written to the last digit, so that the same shot gives the same track however often it was interrupted.
 """
 
+from dataclasses import astuple
 from pathlib import Path
 
 import numpy as np
 
 from verdigris.core.camera.optics import Movement
 from verdigris.core.tracking.alignment.grain import Grain
-from verdigris.core.tracking.sequence.frame_result import Evidence, FrameResult
+from verdigris.core.tracking.sequence.frame_result import Evidence, FrameResult, Softness
 from verdigris.core.types import AnyArray
 from verdigris.media.whole import whole_file
 
@@ -27,11 +28,13 @@ def keep_first_look(folder: Path, result: FrameResult) -> None:
     arrays |= {f"seen_{k}": v for k in _SEEN if (v := getattr(seen, k)) is not None}
     grain = seen.grain or Grain(np.nan, np.nan)
     missing = np.nan
+    soft = [missing] * 3 if result.softness is None else [missing if v is None else v for v in astuple(result.softness)]
     arrays["numbers"] = np.array(
         [
             missing if result.residual_px is None else result.residual_px, result.share_used,
             missing if result.margin_px is None else result.margin_px, missing if result.through is None else result.through,
             seen.blur, missing if seen.shutter is None else seen.shutter, seen.cost, seen.good, seen.grain is not None, *grain,
+            *soft,
         ]
     )  # fmt: skip
     arrays["v"], arrays["a"] = seen.movement.v, seen.movement.a
@@ -48,7 +51,7 @@ def read_first_looks(folder: Path) -> dict[int, FrameResult]:
 def _read(path: Path) -> FrameResult:
     with np.load(path, allow_pickle=False) as kept:
         arrays = {k: kept[k] for k in kept.files}
-    residual, share, margin, through, blur, shutter, cost, good, has_grain, variance, px2 = (float(v) for v in arrays["numbers"])
+    residual, share, margin, through, blur, shutter, cost, good, has_grain, variance, px2, *soft = (float(v) for v in arrays["numbers"])
     seen = Evidence(
         arrays["seen_pose"], Movement(arrays["v"], arrays["a"]), blur, _known(shutter), arrays.get("seen_tiles"), cost,
         Grain(variance, px2) if has_grain else None, good, arrays.get("seen_bend"), arrays.get("seen_template"),
@@ -57,6 +60,7 @@ def _read(path: Path) -> FrameResult:
     return FrameResult(
         int(path.stem), status, arrays.get("homography"), arrays.get("corners"), arrays.get("sigma_px"), _known(residual), share,  # type: ignore[arg-type]
         reason, seen, _known(margin), None if np.isnan(through) else int(through),
+        None if np.isnan(soft[0]) else Softness(soft[0], _known(soft[1]), _known(soft[2])),
     )  # fmt: skip
 
 

@@ -4,11 +4,6 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
-import numpy as np
-
-from verdigris.core.camera.optics import Optics
-from verdigris.core.geometry.lens import Lens
-from verdigris.core.geometry.straight_lines import LensEstimate, LinesProblem, lens_from_lines
 from verdigris.core.tracking.points.points import PointResult
 from verdigris.core.tracking.reference.analysis import AnalysisMaker
 from verdigris.core.tracking.refinement.passes import look_again
@@ -16,11 +11,11 @@ from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollow
 from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.core.tracking.sequence.templates import Templates, plain
 from verdigris.core.types import Bool
-from verdigris.media.facts import MediaFacts
 from verdigris.media.frames import Frame
 from verdigris.media.reader import FrameSource
 from verdigris.runs.errors import RunError
 from verdigris.runs.follow.points import OnlyPoint, follow_by_points
+from verdigris.runs.scene.camera import optics_of
 from verdigris.runs.scene.in_front import Tracks
 from verdigris.runs.scene.regions import region_at_reference, unusable_at
 from verdigris.shot.document import Shot, Surface
@@ -67,7 +62,9 @@ def make_follower(reader: FrameSource, shot: Shot, surface: Surface, tracks: Tra
     picture = reader.frame(surface.reference_frame)
     region = region_at_reference(shot, surface, tracks, facts.width, facts.height)
     look = look_of(surface, picture, region)
-    follower = PlaneFollower(look(picture), region, quad, surface.motion, surface.reference_frame, optics_of(shot, facts))
+    follower = PlaneFollower(
+        look(picture), region, quad, surface.motion, surface.reference_frame, optics_of(shot, (facts.width, facts.height))
+    )
     if follower.problem is not None:
         raise RunError("cannot_follow", f"{surface.name}: {follower.problem.reason}", problem=follower.problem.code)
     return follower, picture, look
@@ -80,33 +77,6 @@ def look_of(surface: Surface, reference: Frame, region: Bool) -> Look:
         return lambda frame: AnalysisPicture.of(frame.luma())
     maker = AnalysisMaker(settings, reference.codes(), region)
     return lambda frame: AnalysisPicture.of(maker.make(frame.codes()))
-
-
-def optics_of(shot: Shot, facts: MediaFacts) -> Optics:
-    """What the document says about lens and read-out; what it leaves open begins plain.
-
-    Raises
-    ------
-    RunError
-        `cannot_follow` when the lines drawn for the lens cannot tell it.
-    """
-    lens = shot.lens
-    given = None
-    if lens.mode == "estimate" and lens.lines:
-        given = lens_of_lines(shot, facts).lens
-    if lens.mode == "given":
-        centre = lens.centre or (facts.width / 2, facts.height / 2)
-        half = float(np.hypot(facts.width, facts.height)) / 2
-        given = Lens(centre, half, lens.k1, lens.k2, lens.k3, lens.p1, lens.p2)
-    return Optics(facts.width, facts.height, given, shot.camera.readout or 0.0)
-
-
-def lens_of_lines(shot: Shot, facts: MediaFacts) -> LensEstimate:
-    """The lens that makes the drawn lines straight; RunError `cannot_follow` when they cannot tell."""
-    try:
-        return lens_from_lines([np.array(line, dtype=np.float64) for line in shot.lens.lines], facts.width, facts.height)
-    except LinesProblem as error:
-        raise RunError("cannot_follow", str(error), problem="lines") from error
 
 
 def follow_surface(

@@ -1,17 +1,35 @@
-"""Composed frames of a shot: plate in, plate with everything pinned out."""
+"""Composed frames of a shot: plate in, plate with everything pinned out. One way for previews, command line and workers."""
 
 from collections.abc import Sequence
+from typing import Protocol
 
 import numpy as np
 
-from verdigris.core.composite.pin import Box, Pin, pin_region, pinned_box
+from verdigris.core.composite.layer import Box, Layer, layer_box
+from verdigris.core.composite.stack import apart, put_layers
+from verdigris.core.composite.texture import Texture
+from verdigris.core.composite.warp import scaled_camera, warp_of
+from verdigris.core.matte.occlusion import occlusion
+from verdigris.core.types import Float32
 from verdigris.media.frames import Frame
 from verdigris.runs.errors import RunError
-from verdigris.runs.scene.artwork import PlacedArtwork
-from verdigris.runs.scene.in_front import Tracks, corners_at, coverage_in_front
-from verdigris.shot.document import Shot
+from verdigris.runs.scene.frame_plan import FramePlan, LayerPlan, arrays_of
+from verdigris.runs.scene.in_front import Tracks, corners_at
+from verdigris.shot.document import Shot, Surface
 
-Pinned = tuple[PlacedArtwork, Pin, Box]
+
+class Placed(Protocol):
+    """A placement with its artwork open."""
+
+    surface: Surface
+
+    def plan_at(self, shot: Shot, tracks: Tracks, frame: int) -> LayerPlan | None:
+        """What a frame needs of it; None where the surface is lost."""
+        ...
+
+    def texture(self, frame: int) -> Texture:
+        """A frame of the artwork, ready to be composed."""
+        ...
 
 
 def check_ready(shot: Shot, tracks: Tracks) -> None:
@@ -31,48 +49,55 @@ def check_ready(shot: Shot, tracks: Tracks) -> None:
             raise RunError("not_tracked", f"{surface.name} has artwork but no track. Track it first.")
 
 
-def compose_frame(shot: Shot, placed: Sequence[PlacedArtwork], tracks: Tracks, frame: int, picture: Frame, scale: float = 1.0) -> Frame:
-    """One frame of result. Where nothing covers, it is the plate, bit for bit.
+def plan_frame(shot: Shot, placed: Sequence[Placed], tracks: Tracks, frame: int) -> FramePlan:
+    """What a frame of result needs, far to near."""
+    order = sorted(range(len(placed)), key=lambda i: -placed[i].surface.depth)
+    layers = [(i, plan) for i in order if (plan := placed[i].plan_at(shot, tracks, frame)) is not None]
+    return FramePlan(frame, tuple(layers))
+
+
+def draw_frame(plan: FramePlan, placed: Sequence[Placed], picture: Frame, scale: float = 1.0) -> Frame:
+    """A frame of result from its plan. Where nothing covers, it is the plate, bit for bit.
 
     `scale` is px of `picture` per plate px: below 1 for previews made from proxies.
     """
-    pins: list[Pinned] = []
-    for art in sorted(placed, key=lambda a: -a.surface.depth):
-        corners = art.corners_at(tracks, frame)
-        pin = None if corners is None else art.pin_at(frame, corners * scale, scale)
-        box = None if pin is None else pinned_box(pin, picture.width, picture.height)
-        if pin is not None and box is not None:
-            pins.append((art, pin, box))
-    for group, around in _apart(pins):
-        # Read once and written once, whatever lies over each other: nothing is rounded in between.
+    layers: list[tuple[Layer, Box, Float32 | None]] = []
+    for i, one in plan.layers:
+        layer = _layer(one, placed[i], scale)
+        box = None if layer is None else layer_box(layer, picture.width, picture.height)
+        if layer is not None and box is not None:
+            layers.append((layer, box, _nearer(one, box, picture, scale)))
+    for members, around in apart([box for _, box, _ in layers]):
         before = picture.values(around)
-        light, touched = picture.light_of(before), np.zeros(before.shape[:2], np.bool_)
-        for art, pin, (x0, y0, x1, y1) in group:
-            part = np.s_[y0 - around[1] : y1 - around[1], x0 - around[0] : x1 - around[0]]
-            front = coverage_in_front(shot, art.surface, tracks, frame, picture.width, picture.height, scale)
-            nearer = None if front is None else np.ascontiguousarray(front[y0:y1, x0:x1])
-            light[part], hit = pin_region(pin, np.ascontiguousarray(light[part]), (x0, y0, x1, y1), nearer)
-            touched[part] |= hit
+        light, touched = put_layers(picture.light_of(before), around, [layers[i] for i in members])
         picture = picture.with_region(around, before, picture.values_of(light), touched)
     return picture
 
 
-def _apart(pins: Sequence[Pinned]) -> list[tuple[list[Pinned], Box]]:
-    """Groups of pins whose boxes meet, in the order given, each with the box around it; groups do not meet."""
-    groups: list[tuple[list[int], Box]] = []
-    for i, (_, _, box) in enumerate(pins):
-        members = [i]
-        while meeting := [g for g in groups if _meet(g[1], box)]:
-            for g in meeting:
-                groups.remove(g)
-                members += g[0]
-                box = (min(box[0], g[1][0]), min(box[1], g[1][1]), max(box[2], g[1][2]), max(box[3], g[1][3]))
-        groups.append((members, box))
-    return [([pins[i] for i in sorted(members)], box) for members, box in groups]
+def compose_frame(shot: Shot, placed: Sequence[Placed], tracks: Tracks, frame: int, picture: Frame, scale: float = 1.0) -> Frame:
+    """Plan and draw one frame."""
+    return draw_frame(plan_frame(shot, placed, tracks, frame), placed, picture, scale)
 
 
-def _meet(a: Box, b: Box) -> bool:
-    return a[0] < b[2] and b[0] < a[2] and a[1] < b[3] and b[1] < a[3]
+def _layer(plan: LayerPlan, placed: Placed, scale: float) -> Layer | None:
+    """The layer of a plan; None when its corners make no plane."""
+    texture = placed.texture(plan.artwork[1])
+    art_from_surface = np.array(plan.art_from_surface).reshape(3, 3)
+    try:
+        warp = warp_of(
+            scaled_camera(plan.camera, scale), np.array(plan.reference) * scale, arrays_of(plan.corners, scale), exposure=plan.exposure
+        )
+    except ValueError:
+        return None
+    return Layer(texture, warp, art_from_surface, plan.overshoot_px * scale, plan.black_bars)
+
+
+def _nearer(plan: LayerPlan, box: Box, picture: Frame, scale: float) -> Float32 | None:
+    """Coverage of what is nearer, in the layer's box."""
+    polygons, feathers = [np.array(p) * scale for p, _ in plan.in_front], [f * scale for _, f in plan.in_front]
+    whole = occlusion(polygons, feathers, picture.width, picture.height)
+    x0, y0, x1, y1 = box
+    return None if whole is None else np.ascontiguousarray(whole[y0:y1, x0:x1])
 
 
 def frames_without_track(shot: Shot, tracks: Tracks, count: int) -> list[int]:

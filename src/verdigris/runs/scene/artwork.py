@@ -7,16 +7,18 @@ from typing import Protocol
 
 import numpy as np
 
-from verdigris.core.composite.artwork import Artwork, art_from_surface
-from verdigris.core.composite.pin import Pin
+from verdigris.core.camera.optics import Optics
+from verdigris.core.composite.texture import Texture, art_from_surface
 from verdigris.core.geometry.quad import surface_aspect
 from verdigris.core.types import Float64
 from verdigris.media.facts import MediaFacts
 from verdigris.media.frames import Frame, premultiplied_linear
 from verdigris.media.reader import Reader, open_media
+from verdigris.runs.scene.camera import camera_of
+from verdigris.runs.scene.frame_plan import LayerPlan, corners_of, points_of, polygons_of
 from verdigris.runs.scene.held_still import HeldStill
-from verdigris.runs.scene.in_front import Tracks, corners_at
-from verdigris.shot.document import MediaRef, Placement, Surface
+from verdigris.runs.scene.in_front import Tracks, corners_around, in_front_of
+from verdigris.shot.document import MediaRef, Placement, Shot, Surface
 
 
 class ArtworkSource(Protocol):
@@ -54,46 +56,61 @@ class PlacedArtwork:
             self.art_from_surface = np.diag([float(facts.width), float(facts.height), 1.0])
         else:
             self.art_from_surface = self._fitted(facts, quad, plate)
-        self._plate_size = (plate.width, plate.height)
+        self._plate, self._quad = plate, quad
         self._still: tuple[Tracks, HeldStill] | None = None
-        self._shown: tuple[int, Artwork] | None = None
+        self._shown: tuple[int, Texture] | None = None
         self._lock = threading.Lock()
 
     def _fitted(self, facts: MediaFacts, quad: Float64, plate: MediaFacts) -> Float64:
         aspect = surface_aspect(quad, plate.width, plate.height, float(plate.pixel_aspect))
         return art_from_surface(self.placement.fit, facts.width, facts.height, float(facts.pixel_aspect), aspect)
 
-    def corners_at(self, tracks: Tracks, frame: int) -> Float64 | None:
-        """Where its four corners go at a frame, (4, 2) plate px; None when the surface is lost there."""
-        if self.placement.painted is None:
-            return corners_at(self.surface, tracks.get(self.surface.id, {}), frame)
+    def plan_at(self, shot: Shot, tracks: Tracks, frame: int) -> LayerPlan | None:
+        """What a frame needs of it; None where the surface is lost."""
+        placement, width, height = self.placement, self._plate.width, self._plate.height
+        camera = camera_of(shot, (width, height), tracks.get(self.surface.id, {}))
+        if placement.painted is None:
+            reference, corners = self._quad, corners_around(self.surface, tracks.get(self.surface.id, {}), frame, camera)
+        else:
+            # What was painted on straight canvases rides back straight.
+            camera, reference, corners = Optics(width, height), self._quad, self._canvas_at(tracks, frame)
+        if not corners:
+            return None
+        ref, nearer = placement.artwork, in_front_of(shot, self.surface, tracks, frame, (width, height))
+        return LayerPlan(
+            (ref.media or ref.path or "", self.frame_of(frame)), tuple(self.art_from_surface.reshape(-1).tolist()), camera,
+            points_of(reference), corners_of(corners), overshoot_px=0.0 if placement.painted else placement.overshoot_px,
+            black_bars=placement.surround == "black", in_front=polygons_of(*nearer),
+        )  # fmt: skip
+
+    def _canvas_at(self, tracks: Tracks, frame: int) -> dict[int, Float64]:
+        """Corners of the canvas that was painted on, at offset 0; empty where the surface is lost."""
+        assert self.placement.painted is not None
         with self._lock:
             if self._still is None or self._still[0] is not tracks:
-                self._still = tracks, HeldStill(self.surface, tracks, self.placement.painted, self._plate_size)
+                size = (self._plate.width, self._plate.height)
+                self._still = tracks, HeldStill(self.surface, tracks, self.placement.painted, size)
             still = self._still[1]
-        return still.canvas_in_plate(frame)
+        at = still.canvas_in_plate(frame)
+        return {} if at is None else {0: at}
 
     def frame_of(self, plate_frame: int) -> int:
         """Which frame of the artwork is shown at a frame of the plate."""
         return artwork_frame(plate_frame, self._reader.facts.frame_count, self.placement.after_end)
 
-    def pin_at(self, plate_frame: int, corners: Float64, scale: float = 1.0) -> Pin:
-        """The pin for a frame; corners (4, 2) in px of the picture, which has `scale` px per plate px."""
-        n = self.frame_of(plate_frame)
+    def texture(self, frame: int) -> Texture:
+        """A frame of the artwork, ready to be composed; the last one is kept."""
         # Frames are composed side by side; the reader and what it read last are shared.
         with self._lock:
             shown = self._shown
-            if shown is None or shown[0] != n:
-                picture = self._reader.frame(n)
+            if shown is None or shown[0] != frame:
+                picture = self._reader.frame(frame)
                 shown = None
         if shown is None:
-            shown = (n, Artwork(premultiplied_linear(picture)))
+            shown = (frame, Texture(premultiplied_linear(picture)))
             with self._lock:
                 self._shown = shown
-        return Pin(
-            shown[1], np.asarray(corners), self.art_from_surface,
-            0.0 if self.placement.painted else self.placement.overshoot_px * scale, self.placement.surround == "black",
-        )  # fmt: skip
+        return shown[1]
 
     def close(self) -> None:
         """Close the artwork."""

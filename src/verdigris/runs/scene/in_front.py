@@ -4,6 +4,8 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 
+from verdigris.core.camera.optics import Optics
+from verdigris.core.composite.warp import warp_of
 from verdigris.core.geometry.corrections import correction_offsets
 from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.geometry.quad import find_quad_problem
@@ -11,9 +13,12 @@ from verdigris.core.geometry.shapes import keyed_points, smooth_outline
 from verdigris.core.matte.occlusion import occlusion
 from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.core.types import Float32, Float64
+from verdigris.runs.scene.camera import Size, camera_of
 from verdigris.shot.document import Occluder, Shot, Surface
 
 Tracks = Mapping[str, Mapping[int, FrameResult]]
+# Frames each way whose corners tell how a frame's rows move: two for the movement, and two more for theirs.
+AROUND = 4
 
 
 def outline_at(occluder: Occluder, frame: int, tracks: Tracks | None = None) -> Float64 | None:
@@ -51,8 +56,32 @@ def corners_at(surface: Surface, track: Mapping[int, FrameResult], frame: int) -
     return None if find_quad_problem(at, 1.0) else at
 
 
-def in_front_of(shot: Shot, surface: Surface, tracks: Tracks, frame: int, scale: float = 1.0) -> tuple[list[Float64], list[float]]:
-    """Polygons nearer than a surface and their soft edges, both in plate px times `scale`."""
+def corners_around(surface: Surface, track: Mapping[int, FrameResult], frame: int, camera: Optics) -> dict[int, Float64]:
+    """Corners at a frame, offset 0, and around it where rows make its movement matter; empty when lost there."""
+    offsets = range(-AROUND, AROUND + 1) if camera.readout else (0,)
+    found = {k: at for k in offsets if (at := corners_at(surface, track, frame + k)) is not None}
+    return found if 0 in found else {}
+
+
+def outline_of(shot: Shot, surface: Surface, tracks: Tracks, frame: int, size: Size) -> Float64 | None:
+    """A surface's edges as they are seen at a frame, (N, 2) plate px, from the top-left corner clockwise; None when lost."""
+    track, quad = tracks.get(surface.id, {}), surface.quad()
+    camera = camera_of(shot, size, track)
+    corners = corners_around(surface, track, frame, camera)
+    if quad is None or not corners:
+        return None
+    if camera.is_plain and not any(camera.bow):
+        return corners[0]
+    try:
+        return np.asarray(warp_of(camera, quad, corners).outlines[0])
+    except ValueError:
+        return corners[0]
+
+
+def in_front_of(
+    shot: Shot, surface: Surface, tracks: Tracks, frame: int, size: Size, scale: float = 1.0
+) -> tuple[list[Float64], list[float]]:
+    """Polygons nearer than a surface and their soft edges, both in plate px times `scale`; `size` is the plate's, px."""
     polygons: list[Float64] = []
     feathers: list[float] = []
     for occluder in shot.occluders:
@@ -61,7 +90,7 @@ def in_front_of(shot: Shot, surface: Surface, tracks: Tracks, frame: int, scale:
             feathers.append(occluder.feather_px * scale)
     for other in shot.surfaces:
         nearer = other.id != surface.id and other.depth < surface.depth
-        if nearer and (at := corners_at(other, tracks.get(other.id, {}), frame)) is not None:
+        if nearer and (at := outline_of(shot, other, tracks, frame, size)) is not None:
             polygons.append(at * scale)
             feathers.append(0.0)
     return polygons, feathers
@@ -71,5 +100,5 @@ def coverage_in_front(
     shot: Shot, surface: Surface, tracks: Tracks, frame: int, width: int, height: int, scale: float = 1.0
 ) -> Float32 | None:
     """Coverage (height, width) of everything nearer than a surface, or None."""
-    polygons, feathers = in_front_of(shot, surface, tracks, frame, scale)
+    polygons, feathers = in_front_of(shot, surface, tracks, frame, (round(width / scale), round(height / scale)), scale)
     return occlusion(polygons, feathers, width, height)

@@ -25,7 +25,7 @@ def lens_of(shot: Shot, facts: MediaFacts) -> Lens:
     RunError
         `no_evidence` when it names none.
     """
-    lens = optics_of(shot, facts).lens
+    lens = optics_of(shot, (facts.width, facts.height)).lens
     if lens is None or lens.is_ideal:
         raise RunError("no_evidence", "No lens is known yet. Draw lines that should be straight, or find it from a track.")
     return lens

@@ -29,7 +29,7 @@ from verdigris.core.tracking.reference.appearance import Appearance, build_appea
 from verdigris.core.tracking.reference.features import Finder
 from verdigris.core.tracking.reference.repetition import Repetition
 from verdigris.core.tracking.reference.rim import Rim
-from verdigris.core.tracking.sequence.frame_result import Evidence, FrameResult, lost, trust_of, worst_of
+from verdigris.core.tracking.sequence.frame_result import Evidence, FrameResult, Softness, lost, trust_of, worst_of
 from verdigris.core.tracking.sequence.initial_poses import Guesses, ReferenceView, Start, speed_at
 from verdigris.core.tracking.sequence.places import UNSURE_PERIODS, Places
 from verdigris.core.types import Bool, Float32, Float64, Uint8
@@ -190,8 +190,9 @@ class PlaneFollower:
     def reference_result(self) -> FrameResult:
         """The reference frame itself: exact by definition."""
         return FrameResult(
-            self.reference_frame, "followed", np.eye(3), self.corners.copy(), np.full(4, SIGMA_FLOOR_PX), 0.0, 1.0, "", Evidence(np.eye(3))
-        )
+            self.reference_frame, "followed", np.eye(3), self.corners.copy(), np.full(4, SIGMA_FLOOR_PX), 0.0, 1.0, "", Evidence(np.eye(3)),
+            softness=Softness(0.0), camera=self.optics,
+        )  # fmt: skip
 
     def step(
         self, frame: int, before: AnalysisPicture, now: AnalysisPicture, history: list[FrameResult], hidden: Bool | None,
@@ -382,14 +383,7 @@ class PlaneFollower:
 
     def pose_at(self, corners: Float64, move: Movement) -> Float64 | None:
         """The pose that shows the corners at (4, 2), plate px; None when there is none."""
-        times = self.optics.row_time(corners[:, 1])[:, None]
-        p = np.concatenate([self.plane_corners, np.ones((4, 1))], axis=1)
-        m0, m1, m2 = move.ahead(np.eye(3))
-        moved_on = p @ m0.T + times * (p @ m1.T) + times**2 * (p @ m2.T)
-        try:
-            return homography_from_quads(moved_on[:, :2] / moved_on[:, 2:], self.optics.ideal(corners))
-        except ValueError:
-            return None
+        return self.optics.pose_of_corners(self.plane_corners, corners, move)
 
     def _refine(
         self, frame: int, pictures: KeptPictures, start: Start, past: list[tuple[int, Evidence]], hidden: Bool | None, thorough: bool
@@ -461,7 +455,16 @@ class PlaneFollower:
                 bend,
             ),
             float(margin.max()),
+            softness=self._softness(a, conditions.movement),
+            camera=self.optics,
         )
+
+    def _softness(self, a: Alignment, movement: Movement) -> Softness:
+        shutter = self.optics.shutter if self.optics.shutter is not None else a.shutter if self.smears(movement) else None
+        # An evenly open shutter of length s has the variance s^2 / 12.
+        speed = float(np.linalg.norm(flow(self.plane_corners.mean(axis=0, keepdims=True), movement)))
+        noise = None if a.grain is None or not a.grain.variance > 0 else float(np.sqrt(a.grain.variance))
+        return Softness(float(a.blur), None if shutter is None else float(np.sqrt(12 * max(shutter, 0.0)) * speed), noise)
 
     def _camera_sigmas(self, a: Alignment, movement: Movement) -> Float64:
         """How far each corner may be off for what is not known of the camera, px, (4,)."""

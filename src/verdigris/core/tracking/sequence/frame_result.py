@@ -1,12 +1,13 @@
 """What is known of a plane at one frame, for the artist and for the frames around it."""
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections import Counter
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 import numpy as np
 
-from verdigris.core.camera.optics import STILL, Movement
+from verdigris.core.camera.optics import STILL, Movement, Optics
 from verdigris.core.tracking.alignment.grain import Grain
 from verdigris.core.types import Float32, Float64
 
@@ -44,6 +45,22 @@ class Evidence:
 
 
 @dataclass(frozen=True)
+class Softness:
+    """How soft and noisy the surface is seen at a frame; kept with it.
+
+    Attributes
+    ----------
+    defocus_px2 : variance by which the frame is softer than the reference, plate px^2; below 0 where it is sharper
+    smear_px : length of the movement's blur in the middle of the surface, plate px; None where the shutter is not known
+    noise : standard deviation of a pixel's noise, code values 0..1; None when not told
+    """
+
+    defocus_px2: float
+    smear_px: float | None = None
+    noise: float | None = None
+
+
+@dataclass(frozen=True)
 class FrameResult:
     """Where the plane is at one frame.
 
@@ -60,6 +77,8 @@ class FrameResult:
     evidence : for the run itself; not kept
     margin_px : how far the worst corner would move if surface and lens were allowed to bend, plate px; None when lost
     through : the frame it was compared with instead of the reference, see `templates`; None where it was the reference
+    softness : how soft and noisy it is seen; None when not known
+    camera : lens, read-out, shutter, tone and bow it was followed under; None when not known
     """
 
     frame: int
@@ -73,6 +92,8 @@ class FrameResult:
     evidence: Evidence | None = None
     margin_px: float | None = None
     through: int | None = None
+    softness: Softness | None = None
+    camera: Optics | None = field(default=None, compare=False, repr=False)
 
 
 def trust_of(tiles: Iterable[Float32 | None]) -> Float64 | None:
@@ -111,3 +132,12 @@ def worst_of(result: FrameResult | None) -> float:
 def lost(frame: int, share: float, reason: str) -> FrameResult:
     """A frame that is not reported as found, and why."""
     return FrameResult(frame, "lost", None, None, None, None, share, reason)
+
+
+def under_one_camera(results: Mapping[int, FrameResult]) -> dict[int, FrameResult]:
+    """Results of a run with the one camera that most of them were last looked at under."""
+    cameras = Counter(r.camera for r in results.values() if r.camera is not None)
+    if not cameras:
+        return dict(results)
+    camera = cameras.most_common(1)[0][0]
+    return {n: replace(r, camera=camera) for n, r in results.items()}

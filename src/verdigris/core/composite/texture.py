@@ -34,7 +34,7 @@ def art_from_surface(fit: Fit, art_width: float, art_height: float, art_pixel_as
 
 
 @dataclass
-class Artwork:
+class Texture:
     """One picture of artwork with its reduced copies.
 
     Attributes

@@ -1,0 +1,213 @@
+"""Where a surface is seen in a frame: its corners, and everything between them, through lens, rows and a bow.
+
+A lens and rows read one after the other bend straight edges. What is bent is told apart from what is straight: a coarse grid says
+how far each plate px lies from where a pinhole with all rows at once, at the middle of the exposure, would show it ("straight px").
+There the surface is a plane, its edges are lines, and one homography takes it to artwork.
+
+References
+----------
+Brown, Close-range camera calibration, 1971 (lens). Meingast, Geyer and Sastry, Geometric models of rolling-shutter cameras,
+OMNIVIS 2005 (rows). Both are evaluated exactly at the grid's nodes; between them it is bilinear, which at GRID_PX leaves less
+than .01 px of any lens a camera has.
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import lru_cache
+
+import numpy as np
+
+from verdigris.core.camera.bow import USUAL_FOCAL, Bow
+from verdigris.core.camera.optics import STILL, Movement, Optics, move_to_plane
+from verdigris.core.geometry.homography import unit_square_to
+from verdigris.core.types import Float32, Float64
+
+GRID_PX = 4
+# Points along each edge of an outline.
+EDGE_POINTS = 16
+# A movement is told from this many frames each way; so often it is told anew from poses it has corrected.
+NEIGHBOURS, ROUNDS = 2, 3
+MIDDLE = ((0.0, 1.0),)
+# Samples of a movement lie at most so far apart, plate px, up to a number.
+SAMPLE_PX, MOST_SAMPLES = 1.5, 64
+
+
+@dataclass(frozen=True)
+class Bend:
+    """How far plate px lie from straight px.
+
+    Attributes
+    ----------
+    away : (samples, rows, cols, 2) float32, straight px minus plate px at the nodes of a grid
+    left, top : plate px of its first node; nodes are GRID_PX apart
+    """
+
+    away: Float32
+    left: float
+    top: float
+
+
+@dataclass(frozen=True)
+class Warp:
+    """A surface in one frame, at one or several moments of its exposure.
+
+    Attributes
+    ----------
+    straight_from_surface : (samples, 3, 3) float64, unit square to straight px
+    weights : (samples,) float64, sum 1
+    outlines : (samples, N, 2) float64, plate px, the edges as they are seen
+    bend : what lens, rows and bow do; None where nothing is bent, and straight px are plate px
+    """
+
+    straight_from_surface: Float64
+    weights: Float64
+    outlines: Float64
+    bend: Bend | None = None
+
+    @property
+    def corners(self) -> Float64:
+        """(samples, 4, 2) corners in straight px."""
+        square = np.array([[0.0, 0, 1], [1, 0, 1], [1, 1, 1], [0, 1, 1]])
+        at = square @ np.swapaxes(self.straight_from_surface, 1, 2)
+        return np.asarray(at[..., :2] / at[..., 2:])
+
+    @property
+    def travel_px(self) -> float:
+        """How far the outline moves between the first and the last sample at most, plate px."""
+        return float(np.linalg.norm(self.outlines[-1] - self.outlines[0], axis=1).max())
+
+
+def plain_warp(corners: Float64) -> Warp:
+    """A plane without lens or rows, from its corners (4, 2), plate px."""
+    return Warp(unit_square_to(corners)[None], np.ones(1), np.asarray(corners, float)[None])
+
+
+def warp_of(
+    camera: Optics, reference: Float64, corners: Mapping[int, Float64], box: tuple[int, int, int, int] | None = None,
+    exposure: Sequence[tuple[float, float]] = MIDDLE,
+) -> Warp:  # fmt: skip
+    """The surface in a frame as a camera sees it; its corners lie where they are given.
+
+    Parameters
+    ----------
+    camera : of the picture the corners are in
+    reference : (4, 2) float64, corners at the reference frame, plate px
+    corners : (4, 2) float64 each, plate px, at offsets in frames; 0 must be among them, others tell the movement
+    box : x0, y0, x1, y1 in plate px, the part of the picture that matters; all of it by default
+    exposure : moments, in frames from the frame's own, each with its weight; weights sum to 1
+
+    Raises
+    ------
+    ValueError
+        When three corners lie on a line.
+    """
+    quad = np.asarray(camera.ideal(reference), float)
+    bow = Bow.of(quad, (camera.width, camera.height), camera.bow, camera.focal or USUAL_FOCAL) if any(camera.bow) else None
+    needed = camera.readout != 0 or len(exposure) > 1
+    pose, move = _pose_and_movement(camera, quad, {k: c for k, c in corners.items() if needed or k == 0})
+    m0, m1, m2 = move.ahead(pose)
+    moments = [m0 + t * m1 + t * t * m2 for t, _ in exposure]
+    square = unit_square_to(quad)
+    outlines = np.array([_outline(camera, quad, p, move, bow) for p in moments])
+    weights = np.array([w for _, w in exposure])
+    if (camera.lens is None or camera.lens.is_ideal) and bow is None and (camera.readout == 0 or move.is_still):
+        return Warp(np.array([p @ square for p in moments]), weights, outlines)
+    bend = _bend(camera, pose, moments, move, bow, box or (0, 0, camera.width, camera.height))
+    return Warp(np.repeat((pose @ square)[None], len(moments), axis=0), weights, outlines, bend)
+
+
+def exposure_of(open_for: float, travel_px: float) -> tuple[tuple[float, float], ...]:
+    """Evenly spread moments of an exposure and their weights.
+
+    Parameters
+    ----------
+    open_for : how long the shutter is open, frames
+    travel_px : how far the surface moves in a frame's time at most, plate px
+
+    Notes
+    -----
+    As many as the blur is long: more would not be seen, fewer would show as copies. The middle of even intervals (midpoint rule).
+    """
+    count = int(np.clip(np.ceil(open_for * travel_px / SAMPLE_PX), 1, MOST_SAMPLES))
+    at = ((np.arange(count) + 0.5) / count - 0.5) * open_for
+    return tuple((float(t), 1.0 / count) for t in at)
+
+
+def scaled_camera(camera: Optics, scale: float) -> Optics:
+    """The camera of the same picture with `scale` px for each of its px."""
+    if scale == 1.0:
+        return camera
+    lens = camera.lens
+    if lens is not None:
+        lens = replace(lens, centre=(lens.centre[0] * scale, lens.centre[1] * scale), half_diagonal=lens.half_diagonal * scale)
+    return replace(camera, width=round(camera.width * scale), height=round(camera.height * scale), lens=lens)
+
+
+def _pose_and_movement(camera: Optics, quad: Float64, corners: Mapping[int, Float64]) -> tuple[Float64, Movement]:
+    """The plane's pose at the middle row's time, with which its corners are seen where they are, and how it moves around it."""
+    poses = _poses_of(camera, quad, corners, dict.fromkeys(corners, STILL))
+    if camera.readout == 0 or len(poses) < 2:
+        return poses[0], camera.movement(poses)
+    # Corners are seen at the times of their rows; the movement that takes them there is told by the poses themselves.
+    for _ in range(ROUNDS):
+        poses = _poses_of(camera, quad, corners, {k: _movement_at(camera, poses, k) for k in poses})
+    move = _movement_at(camera, poses, 0)
+    return _poses_of(camera, quad, {0: corners[0]}, {0: move})[0], move
+
+
+def _movement_at(camera: Optics, poses: Mapping[int, Float64], k: int) -> Movement:
+    return camera.movement({j - k: p for j, p in poses.items() if abs(j - k) <= NEIGHBOURS})
+
+
+def _poses_of(camera: Optics, quad: Float64, corners: Mapping[int, Float64], moves: Mapping[int, Movement]) -> dict[int, Float64]:
+    """Poses that show corners where they are, under given movements; ValueError when there is none at offset 0."""
+    found = {k: camera.pose_of_corners(quad, corners[k], move) for k, move in moves.items()}
+    poses = {k: p for k, p in found.items() if p is not None}
+    if 0 not in poses:
+        raise ValueError("three of the four corners lie on a line")
+    return poses
+
+
+def _outline(camera: Optics, quad: Float64, pose: Float64, move: Movement, bow: Bow | None) -> Float64:
+    """The edges as they are seen, (4 * EDGE_POINTS, 2) plate px, from the top-left corner clockwise."""
+    s = np.arange(EDGE_POINTS)[:, None] / EDGE_POINTS
+    along = [(1 - s) * quad[i] + s * quad[(i + 1) % 4] for i in range(4)]
+    points = np.concatenate(along)
+    if bow is None:
+        return camera.project(points, pose, move)
+    times = camera.row_time(camera.project(points, pose, move)[:, 1])[:, None]
+    p = np.concatenate([points, np.ones((len(points), 1))], axis=1)
+    m0, m1, m2 = move.ahead(pose)
+    at = p @ m0.T + times * (p @ m1.T) + times**2 * (p @ m2.T)
+    ideal = at[:, :2] / at[:, 2:]
+    return camera.seen(ideal + bow.offset(ideal, pose))
+
+
+def _bend(
+    camera: Optics, pose: Float64, moments: Sequence[Float64], move: Movement, bow: Bow | None, box: tuple[int, int, int, int]
+) -> Bend:
+    ideal_all, first = _ideal_nodes(replace(camera, shutter=None, bow=(0.0, 0.0), focal=None, camera_covariance=None))
+    rows, cols = ideal_all.shape[:2]
+    x0, y0 = max(0, (box[0] - first) // GRID_PX), max(0, (box[1] - first) // GRID_PX)
+    x1, y1 = min(cols, (box[2] - first) // GRID_PX + 2), min(rows, (box[3] - first) // GRID_PX + 2)
+    ideal = ideal_all[y0:y1, x0:x1].reshape(-1, 2)
+    left, top = float(first + GRID_PX * x0), float(first + GRID_PX * y0)
+    y, x = np.mgrid[0 : y1 - y0, 0 : x1 - x0]
+    seen = np.stack([left + GRID_PX * x, top + GRID_PX * y], axis=2).reshape(-1, 2).astype(float)
+    away = np.empty((len(moments), y1 - y0, x1 - x0, 2), np.float32)
+    for i, moment in enumerate(moments):
+        flat = ideal if bow is None else ideal - bow.offset(ideal, moment)
+        readout = 0.0 if move.is_still else camera.readout
+        straight = move_to_plane(flat, seen[:, 1], [pose @ m for m in move.back(moment)], readout, float(camera.height))
+        away[i] = (straight - seen).reshape(away.shape[1:])
+    return Bend(away, left, top)
+
+
+@lru_cache(maxsize=8)
+def _ideal_nodes(camera: Optics) -> tuple[Float64, int]:
+    """Ideal points of the grid's nodes over the whole picture and a rim around it, (rows, cols, 2); plate px of the first node."""
+    first = -2 * GRID_PX
+    cols, rows = (size // GRID_PX + 6 for size in (camera.width, camera.height))
+    y, x = np.mgrid[0:rows, 0:cols].astype(float)
+    nodes = np.stack([first + GRID_PX * x, first + GRID_PX * y], axis=2)
+    return np.asarray(camera.ideal(nodes.reshape(-1, 2))).reshape(rows, cols, 2), first
