@@ -4,7 +4,10 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from verdigris.core.tracking.sequence.frame_result import FrameResult
+from verdigris.core.camera.optics import Optics
+from verdigris.core.geometry.lens import Lens
+from verdigris.core.light.tone import Tone
+from verdigris.core.tracking.sequence.frame_result import FrameResult, Softness
 from verdigris.formats.corners_csv import read_corners_csv, write_corners_csv
 from verdigris.formats.errors import FormatError
 from verdigris.formats.track_json import make_track, read_tracks, write_tracks
@@ -36,6 +39,33 @@ def test_a_frame_that_was_compared_with_another_one_than_the_reference_says_with
     assert track.by_frame()[0].through == 37
     assert track.by_frame()[2].through is None
     assert "through" not in json.loads(path.read_text())["frames"][1]
+
+
+def test_what_following_found_of_the_camera_comes_back_for_every_frame(tmp_path):
+    lens = Lens((641.5, 357.25), 734.4, -0.031, 0.004, 0.0, 0.0005, -0.0002)
+    camera = Optics(1280, 720, lens, 0.62, 0.5**2 / 12, Tone(0.2, -0.1), (0.02, -0.01), 1.15)
+    soft = replace(RESULTS[1], softness=Softness(0.4, 3.25, 0.006), camera=camera)
+    path = tmp_path / "track.json"
+    # A frame that was looked at under what was known before does not outvote the others.
+    write_tracks(
+        path,
+        [make_track("s", 0, [replace(soft, frame=n) for n in range(3)] + [replace(RESULTS[1], frame=3, camera=Optics(1280, 720))], False)],
+    )
+    (track,) = read_tracks(path)
+    back = track.by_frame()
+    assert track.version == 2
+    assert {r.camera for r in back.values()} == {camera}
+    assert back[0].softness == soft.softness
+    assert back[3].softness is None
+    assert json.loads(path.read_text())["camera"]["shutter"] == pytest.approx(0.5)
+
+
+def test_tracks_of_the_first_version_are_still_read(tmp_path):
+    path = tmp_path / "old.json"
+    write_tracks(path, [make_track("s", 0, RESULTS, mended=True)])
+    old = {**json.loads(path.read_text()), "version": 1}
+    path.write_text(json.dumps(old))
+    assert read_tracks(path)[0].by_frame()[0].camera is None
 
 
 def test_several_surfaces_are_a_list(tmp_path):

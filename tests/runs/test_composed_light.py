@@ -9,7 +9,7 @@ from verdigris.core.light.transfer import srgb_to_linear
 from verdigris.core.light.yuv import YuvCoding
 from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.media.frames import RgbFrame, YuvFrame
-from verdigris.runs.render.compose import compose_frame
+from verdigris.runs.render.compose import draw_frame, plan_frame
 from verdigris.runs.scene.frame_plan import LayerPlan
 from verdigris.shot.document import parse_shot
 
@@ -41,7 +41,7 @@ def composed(picture, *placed: tuple[str, tuple[float, float, float], float]):
     shot = parse_shot({"format": "verdigris.shot", "version": 1, "plate": {"path": "p.mp4"}, "surfaces": surfaces})
     arts = [Placed(shot.surface(k), colour, alpha) for k, colour, alpha in placed]
     tracks: dict[str, dict[int, FrameResult]] = {}
-    return compose_frame(shot, arts, tracks, 0, picture)  # type: ignore[arg-type]
+    return draw_frame(plan_frame(shot, arts, tracks, 0), arts, picture)  # type: ignore[arg-type]
 
 
 def test_a_linear_plate_keeps_negatives_and_highlights_beside_and_under_the_edge():

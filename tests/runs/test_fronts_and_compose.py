@@ -7,7 +7,7 @@ from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.media.facts import MediaFacts
 from verdigris.media.frames import RgbFrame
 from verdigris.runs.errors import RunError
-from verdigris.runs.render.compose import check_ready, compose_frame, frames_without_track
+from verdigris.runs.render.compose import check_ready, draw_frame, frames_without_track, plan_frame
 from verdigris.runs.scene.artwork import PlacedArtwork, artwork_frame
 from verdigris.runs.scene.in_front import corners_at, coverage_in_front, in_front_of, outline_at
 from verdigris.shot.document import Correction, MediaRef, Occluder, Placement, Plate, ShapeKey, Shot, Surface
@@ -82,19 +82,19 @@ def test_corners_follow_the_track_and_its_corrections(shot):
 def test_a_nearer_surface_covers_a_farther_one_and_a_post_covers_both(shot):
     plate = RgbFrame(np.full((H, W, 3), 100, np.uint8))
     placed = [PlacedArtwork(p, shot.surface(p.surface), Still({"back": 30, "front": 220}[p.surface]), PLATE) for p in shot.placements]
-    out = compose_frame(shot, placed, TRACKS, 1, plate).pixels[..., 0]
+    out = draw_frame(plan_frame(shot, placed, TRACKS, 1), placed, plate).pixels[..., 0]
     assert out[40, 75] == 220
     assert out[40, 100] == 30
     assert out[40, 25] == 100
     assert out[3, 3] == 100
-    lost = compose_frame(shot, placed, TRACKS, 2, plate).pixels[..., 0]
+    lost = draw_frame(plan_frame(shot, placed, TRACKS, 2), placed, plate).pixels[..., 0]
     assert lost[40, 75] == 30
 
 
 def test_the_plate_itself_is_never_written_into(shot):
     plate = RgbFrame(np.full((H, W, 3), 100, np.uint8))
     placed = [PlacedArtwork(p, shot.surface(p.surface), Still(30), PLATE) for p in shot.placements]
-    compose_frame(shot, placed, TRACKS, 0, plate)
+    draw_frame(plan_frame(shot, placed, TRACKS, 0), placed, plate)
     assert (plate.pixels == 100).all()
 
 

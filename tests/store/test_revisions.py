@@ -5,7 +5,10 @@ import pytest
 from alembic.autogenerate import compare_metadata
 from alembic.runtime.migration import MigrationContext
 
-from verdigris.core.tracking.sequence.frame_result import FrameResult
+from verdigris.core.camera.optics import Optics
+from verdigris.core.geometry.lens import Lens
+from verdigris.core.light.tone import Tone
+from verdigris.core.tracking.sequence.frame_result import FrameResult, Softness
 from verdigris.shot.document import Plate, Shot, Surface
 from verdigris.shot.edits import EDIT
 from verdigris.shot.errors import ShotError
@@ -13,7 +16,7 @@ from verdigris.store.database import engine, session
 from verdigris.store.errors import StoreError
 from verdigris.store.models import Base
 from verdigris.store.shots import create_project, create_shot, document_of, edit_shot, get_shot, list_revisions, redo, undo
-from verdigris.store.takes import create_take, list_takes, read_frames, write_frame
+from verdigris.store.takes import copy_frames, create_take, keep_camera, list_takes, read_frames, write_frame
 
 
 @pytest.fixture
@@ -96,11 +99,15 @@ def test_a_refused_edit_leaves_no_revision(database_url, shot_id):
 def test_frames_of_a_take_come_back_and_writing_twice_is_writing_once(database_url, shot_id):
     h = np.array([[1, 0.01, 3.25], [0, 1.02, -7.5], [1e-6, 0, 1]])
     quad = np.array([[0.0, 0], [1, 0], [1, 1], [0, 1]])
+    soft, camera = Softness(0.3, None, 0.01), Optics(640, 480, Lens((321.0, 240.0), 400.0, -0.1), 0.5, 0.02, Tone(0.1, 0.0))
     with session(database_url) as s:
         document = document_of(s, get_shot(s, shot_id))
         take = create_take(s, shot_id, document, document.surfaces[0])
         for _ in range(2):
-            write_frame(s, take.id, FrameResult(3, "followed", h, quad, np.full(4, 0.1), 0.2, 0.9, margin_px=0.07, through=12))
+            write_frame(
+                s, take.id, FrameResult(3, "followed", h, quad, np.full(4, 0.1), 0.2, 0.9, margin_px=0.07, through=12, softness=soft)
+            )
+            keep_camera(s, take.id, camera)
         write_frame(s, take.id, FrameResult(4, "lost", None, None, None, None, 0.0, "Gone."))
         labels = [create_take(s, shot_id, document, document.surfaces[0]).label for _ in range(27)]
     with session(database_url) as s:
@@ -110,6 +117,15 @@ def test_frames_of_a_take_come_back_and_writing_twice_is_writing_once(database_u
         assert (frames[3].margin_px, frames[3].through) == (0.07, 12)
         assert frames[4].reason == "Gone."
         assert frames[4].through is None
+        assert frames[3].softness == soft
+        assert frames[3].camera == frames[4].camera
+        kept = frames[3].camera
+        assert kept is not None
+        assert (kept.lens, kept.readout, kept.tone) == (camera.lens, camera.readout, camera.tone)
+        assert kept.shutter == pytest.approx(camera.shutter)
+        copy = create_take(s, shot_id, document_of(s, get_shot(s, shot_id)), document.surfaces[0])
+        copy_frames(s, take.id, copy.id)
+        assert read_frames(s, copy.id)[3].camera == kept
         assert list_takes(s, shot_id)[0].label == "A"
     assert labels[0] == "B"
     assert labels[-1] == "AB"

@@ -17,10 +17,10 @@ from verdigris.api.models import (
     TrackAllRequest,
     TrackRequest,
 )
-from verdigris.api.recent import Recent
 from verdigris.api.views import frame_view, job_view, proxy_sources, shot_view, used_tracks
 from verdigris.jobs.start import make_ready_to_follow, start_delivery, start_tracking, start_tracking_all
 from verdigris.runs.views.preview import Preview
+from verdigris.runs.views.recent import Recent
 from verdigris.shot.document import Shot, parse_shot
 from verdigris.shot.edits import SetDelivery
 from verdigris.store.duplicates import duplicate_shot

@@ -8,10 +8,10 @@ from sqlalchemy.orm import Session
 
 from verdigris.api.context import FOREVER, Folder, Transaction
 from verdigris.api.models import DraftRequest, TakeFrameView
-from verdigris.api.recent import Recent
 from verdigris.api.views import frame_view, proxy_sources, used_tracks
 from verdigris.runs.views.lens_views import StraightView, lens_of
 from verdigris.runs.views.proxies import ProxyReader, encode_jpeg
+from verdigris.runs.views.recent import Recent
 from verdigris.runs.views.surface_views import SurfaceViews
 from verdigris.shot.document import parse_shot
 from verdigris.shot.edits import apply_edit

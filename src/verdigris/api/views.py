@@ -19,13 +19,13 @@ from verdigris.api.models import (
     TakeFrameView,
     TakeView,
 )
-from verdigris.api.recent import Recent
 from verdigris.core.inspection.doubt import Evidence, frames_to_look_at
 from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.core.tracking.sequence.mend import LEFT_OUT
 from verdigris.media.facts import MediaFacts
 from verdigris.runs.render.open_shot import picture_key
 from verdigris.runs.views.preview import ProxySource
+from verdigris.runs.views.recent import Recent
 from verdigris.shot.document import MENDING, Shot, Surface, changed_since, parse_shot, tracking_key
 from verdigris.store.jobs import OPEN_STATES, last_jobs_of_shot, list_deliveries
 from verdigris.store.media import get_media

@@ -3,7 +3,6 @@
 import shutil
 import uuid
 import zipfile
-from collections.abc import Iterator
 from pathlib import Path
 
 from sqlalchemy import func, select, text
@@ -16,19 +15,16 @@ from verdigris.jobs.queue import app, enqueue
 from verdigris.jobs.retry import WhenAsked
 from verdigris.jobs.running import RunningJob, run_job
 from verdigris.media.errors import MediaError
-from verdigris.media.frames import Frame
 from verdigris.media.whole import sweep_unfinished, whole_file
-from verdigris.runs.render.compose import check_ready, compose_frame, frames_without_track
+from verdigris.runs.render.compose import check_ready, frames_without_track
 from verdigris.runs.render.handover import (
-    Stopped,
     film_parts,
     join_film,
     render_part,
-    side_by_side,
     still_name,
     write_result_still,
 )
-from verdigris.runs.render.kept_frames import keep_frame, restore_frame
+from verdigris.runs.render.kept_frames import KeptFrames
 from verdigris.runs.render.open_shot import STILL_FRAMES, OpenShot, content_name
 from verdigris.settings import Settings
 from verdigris.shot.document import Shot, parse_shot
@@ -42,6 +38,8 @@ from verdigris.store.takes import chosen_tracks
 JOB_PART_FRAMES = 60
 # The part of a delivery's job that checks it and hands out the others.
 WHOLE = -1
+# Composed frames of a delivery, and of the one before it, in its folder.
+KEPT, EARLIER = "kept", "earlier"
 Tracks = dict[str, dict[int, FrameResult]]
 
 
@@ -51,7 +49,7 @@ def render(job_id: str) -> None:
     settings = Settings()
 
     def work(job: RunningJob) -> None:
-        document, tracks, row, _ = _delivery_inputs(settings, job.id)
+        document, tracks, row, folder = _delivery_inputs(settings, job.id)
         check_ready(document, tracks)
         with OpenShot(document, Path("/nonexistent"), media_paths(settings, document)) as opened:
             count = opened.plate.facts.frame_count
@@ -62,6 +60,7 @@ def render(job_id: str) -> None:
             assert row.delivery_id is not None
             get_delivery(s, row.delivery_id).frames_without_track = frames_without_track(document, tracks, count)
             update_job(s, job.id, total=count)
+            _take_over_kept(s, folder, row.delivery_id)
             for start, stop in film_parts(count, JOB_PART_FRAMES):
                 enqueue(s, "render_one_part", job_id=job_id, start=start, stop=stop)
 
@@ -87,8 +86,7 @@ def render_one_part(job_id: str, start: int, stop: int) -> None:
 
     def work(job: RunningJob) -> None:
         document, tracks, _, folder = _delivery_inputs(settings, job.id)
-        kept, done = folder / "kept", folder / f"done-{start:06d}"
-        kept.mkdir(exist_ok=True)
+        done = folder / f"done-{start:06d}"
         with OpenShot(document, Path("/nonexistent"), media_paths(settings, document)) as opened:
             if not done.exists():
                 _render_frames(job, opened, tracks, start, stop, folder)
@@ -100,13 +98,14 @@ def render_one_part(job_id: str, start: int, stop: int) -> None:
 
 def _render_frames(job: RunningJob, opened: OpenShot, tracks: Tracks, start: int, stop: int, folder: Path) -> None:
     document, facts = opened.shot, opened.plate.facts
-    kept, stills = folder / "kept", folder / "stills"
+    stills, kept = folder / "stills", KeptFrames(folder / KEPT, folder / EARLIER)
 
     def counted() -> None:
-        there = sum(1 for _ in kept.glob("??????.npz")) or sum(1 for _ in stills.glob(f"*.{document.delivery.form}"))
+        there = kept.count or sum(1 for _ in stills.glob(f"*.{document.delivery.form}"))
         job.progress(there, facts.frame_count, "rendering")
 
-    frames = _composed_and_kept(opened, tracks, start, stop, kept, job)
+    # Each is kept on disk before the encoder gets it: what an encoder holds dies with it.
+    frames = opened.composed(tracks, start, stop, job.stopping, kept)
     if document.delivery.form == "mp4":
         part = folder / f"part-{start:06d}.mp4"
         if not part.exists():
@@ -121,30 +120,15 @@ def _render_frames(job: RunningJob, opened: OpenShot, tracks: Tracks, start: int
         counted()
 
 
-def _composed_and_kept(opened: OpenShot, tracks: Tracks, start: int, stop: int, kept: Path, job: RunningJob) -> Iterator[Frame]:
-    """Composed frames; each is kept on disk before the encoder gets it, and taken from there in a second run."""
-    if opened.shot.delivery.still is not None:
-        # Stills are whole as soon as they are written: there is no encoder that holds any back.
-        yield from opened.composed(tracks, start, stop, job.stopping)
-        return
-    placed = opened.placed
-
-    def numbered() -> Iterator[tuple[int, Frame]]:
-        for n, picture in zip(range(start, stop), opened.plate.frames(start, stop), strict=True):
-            if job.stopping():
-                raise Stopped
-            yield n, picture
-
-    def one(item: tuple[int, Frame]) -> Frame:
-        n, picture = item
-        path = kept / f"{n:06d}.npz"
-        if path.exists():
-            return restore_frame(path, picture)
-        result = compose_frame(opened.shot, placed, tracks, n, picture)
-        keep_frame(path, picture, result)
-        return result
-
-    yield from side_by_side(numbered(), one)
+def _take_over_kept(s: Session, folder: Path, delivery: uuid.UUID) -> None:
+    """What an earlier handing over of the shot composed is at hand for this one: only what changed since is composed anew."""
+    shot = get_delivery(s, delivery).shot_id
+    done = select(Delivery).where(Delivery.shot_id == shot, Delivery.id != delivery, Delivery.state == "done")
+    for one in s.scalars(done.order_by(Delivery.created)):
+        kept = folder.parent / str(one.id) / KEPT
+        if kept.is_dir():
+            shutil.rmtree(folder / EARLIER, ignore_errors=True)
+            kept.rename(folder / EARLIER)
 
 
 def _file_stem(name: str) -> str:
@@ -195,10 +179,10 @@ def _finish_if_whole(settings: Settings, job: RunningJob, document: Shot, opened
 
 
 def tidy_delivery(folder: Path) -> None:
-    """Leave only the file that is handed over."""
+    """Leave only the file that is handed over, and what was composed for it, for the next time."""
     for leftover in [*folder.glob("part-*"), *folder.glob("done-*"), *folder.glob("*.unfinished*")]:
         leftover.unlink(missing_ok=True)
-    shutil.rmtree(folder / "kept", ignore_errors=True)
+    shutil.rmtree(folder / EARLIER, ignore_errors=True)
     shutil.rmtree(folder / "stills", ignore_errors=True)
 
 

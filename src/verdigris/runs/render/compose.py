@@ -53,7 +53,7 @@ def plan_frame(shot: Shot, placed: Sequence[Placed], tracks: Tracks, frame: int)
     """What a frame of result needs, far to near."""
     order = sorted(range(len(placed)), key=lambda i: -placed[i].surface.depth)
     layers = [(i, plan) for i in order if (plan := placed[i].plan_at(shot, tracks, frame)) is not None]
-    return FramePlan(frame, tuple(layers))
+    return FramePlan(shot.plate.model_dump_json(), frame, tuple(layers))
 
 
 def draw_frame(plan: FramePlan, placed: Sequence[Placed], picture: Frame, scale: float = 1.0) -> Frame:
@@ -72,11 +72,6 @@ def draw_frame(plan: FramePlan, placed: Sequence[Placed], picture: Frame, scale:
         light, touched = put_layers(picture.light_of(before), around, [layers[i] for i in members])
         picture = picture.with_region(around, before, picture.values_of(light), touched)
     return picture
-
-
-def compose_frame(shot: Shot, placed: Sequence[Placed], tracks: Tracks, frame: int, picture: Frame, scale: float = 1.0) -> Frame:
-    """Plan and draw one frame."""
-    return draw_frame(plan_frame(shot, placed, tracks, frame), placed, picture, scale)
 
 
 def _layer(plan: LayerPlan, placed: Placed, scale: float) -> Layer | None:

@@ -3,6 +3,8 @@
 An encoder holds dozens of frames that die with it; what was composed is cheap to keep and to put back.
 """
 
+from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
 
@@ -11,6 +13,7 @@ import numpy as np
 from verdigris.core.types import AnyArray
 from verdigris.media.frames import Frame, YuvFrame
 from verdigris.media.whole import whole_file
+from verdigris.runs.scene.frame_plan import FramePlan
 
 
 def _planes(frame: Frame) -> list[tuple[AnyArray, int, int]]:
@@ -19,6 +22,38 @@ def _planes(frame: Frame) -> list[tuple[AnyArray, int, int]]:
         sx, sy = frame.coding.shift_x, frame.coding.shift_y
         return [(frame.planes[0], 0, 0), (frame.planes[1], sx, sy), (frame.planes[2], sx, sy)]
     return [(frame.pixels, 0, 0)]
+
+
+class KeptFrames:
+    """Composed frames on disk, by the key of their plan.
+
+    Parameters
+    ----------
+    folder : where they are kept
+    earlier : where those of an earlier handing over are, if any; what is alike is taken from there
+    """
+
+    def __init__(self, folder: Path, earlier: Path | None = None) -> None:
+        self._folder, self._earlier = folder, earlier
+        folder.mkdir(parents=True, exist_ok=True)
+
+    @property
+    def count(self) -> int:
+        """How many are kept."""
+        return sum(1 for _ in self._folder.glob("??????-*.npz"))
+
+    def frame(self, plan: FramePlan, plate: Frame, draw: Callable[[], Frame]) -> Frame:
+        """The frame of a plan: put back where it is kept, else drawn and kept."""
+        name = f"{plan.frame:06d}-{plan.key}.npz"
+        path = self._folder / name
+        if not path.exists() and self._earlier is not None:
+            with suppress(FileNotFoundError, FileExistsError):
+                path.hardlink_to(self._earlier / name)
+        if path.exists():
+            return restore_frame(path, plate)
+        result = draw()
+        keep_frame(path, plate, result)
+        return result
 
 
 def keep_frame(path: Path, plate: Frame, result: Frame) -> None:

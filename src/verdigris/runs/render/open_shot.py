@@ -9,7 +9,7 @@ from types import TracebackType
 from verdigris.formats.still_json import write_still_frames
 from verdigris.media.errors import MediaError
 from verdigris.media.frames import Frame
-from verdigris.runs.render.compose import compose_frame
+from verdigris.runs.render.compose import draw_frame, plan_frame
 from verdigris.runs.render.handover import (
     Stopped,
     film_parts,
@@ -19,6 +19,7 @@ from verdigris.runs.render.handover import (
     still_name,
     write_result_still,
 )
+from verdigris.runs.render.kept_frames import KeptFrames
 from verdigris.runs.scene.artwork import PlacedArtwork, open_ref, resolve
 from verdigris.runs.scene.held_still import HeldStill
 from verdigris.runs.scene.in_front import Tracks
@@ -37,6 +38,8 @@ def render_key(shot: Shot, tracks: Tracks) -> str:
 def picture_key(shot: Shot, tracks: Tracks) -> str:
     """Fingerprint of what a result's pictures depend on: names, settings of following and how it is handed over are left out."""
     shown = {p.surface for p in shot.placements} | ({shot.delivery.still.surface} if shot.delivery.still else set())
+    # What is nearer takes its area from what is shown.
+    shown |= {x.id for x in shot.surfaces if any(x.depth < shot.surface(k).depth for k in shown)}
     plain = shot.model_dump(mode="json", include={"plate", "placements", "occluders"})
     for occluder in plain["occluders"]:
         del occluder["name"]
@@ -49,7 +52,7 @@ def picture_key(shot: Shot, tracks: Tracks) -> str:
 
 def _key(document: object, tracks: Tracks) -> str:
     told = {
-        surface: [(n, None if r.homography is None else r.homography.tolist()) for n, r in sorted(track.items())]
+        surface: [(n, None if r.homography is None else r.homography.tolist(), repr(r.camera)) for n, r in sorted(track.items())]
         for surface, track in sorted(tracks.items())
     }
     return hashlib.sha256(json.dumps([document, told], sort_keys=True).encode()).hexdigest()[:12]
@@ -111,8 +114,13 @@ class OpenShot:
         matrices = still.matrices(self.plate.facts.frame_count)
         write_still_frames(path, asked.surface, asked.how, reference, self.first_frame, still.canvas, matrices)
 
-    def composed(self, tracks: Tracks, start: int, stop: int, stopping: Callable[[], bool] = lambda: False) -> Iterator[Frame]:
-        """Frames of result in a range, end exclusive; raises Stopped between frames when asked to."""
+    def composed(
+        self, tracks: Tracks, start: int, stop: int, stopping: Callable[[], bool] = lambda: False, kept: KeptFrames | None = None
+    ) -> Iterator[Frame]:
+        """Frames of result in a range, end exclusive; raises Stopped between frames when asked to.
+
+        With `kept`, each is kept before it is handed on, and taken from there where its plan is the same.
+        """
         still = self.still_of(tracks)
         placed = self.placed if still is None else []
 
@@ -124,7 +132,12 @@ class OpenShot:
 
         def one(item: tuple[int, Frame]) -> Frame:
             n, picture = item
-            return compose_frame(self.shot, placed, tracks, n, picture) if still is None else still.picture_or_empty(n, picture)
+            if still is not None:
+                return still.picture_or_empty(n, picture)
+            plan = plan_frame(self.shot, placed, tracks, n)
+            if kept is None:
+                return draw_frame(plan, placed, picture)
+            return kept.frame(plan, picture, lambda: draw_frame(plan, placed, picture))
 
         yield from side_by_side(numbered(), one)
 

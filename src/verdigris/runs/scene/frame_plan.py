@@ -44,15 +44,16 @@ class LayerPlan:
 
 @dataclass(frozen=True)
 class FramePlan:
-    """A frame of result: `layers` far to near, each with the number of its placement."""
+    """A frame of result from a plate: `layers` far to near, each with the number of its placement."""
 
+    plate: str
     frame: int
     layers: tuple[tuple[int, LayerPlan], ...]
 
     @cached_property
     def key(self) -> str:
         """Fingerprint: plans that are alike give the same picture of the same plate."""
-        told = (self.frame, [_told(layer) for _, layer in self.layers])
+        told = (self.plate, self.frame, [_told(layer) for _, layer in self.layers])
         return hashlib.sha256(repr(told).encode()).hexdigest()[:24]
 
 

@@ -6,11 +6,15 @@ from pathlib import Path
 import numpy as np
 
 from verdigris.media.facts import MediaFacts
-from verdigris.runs.render.compose import compose_frame
+from verdigris.runs.render.compose import draw_frame, plan_frame
 from verdigris.runs.scene.artwork import PlacedArtwork
 from verdigris.runs.scene.in_front import Tracks
 from verdigris.runs.views.proxies import ProxyReader, encode_jpeg, proxy_size
+from verdigris.runs.views.recent import Recent
 from verdigris.shot.document import Shot, Surface
+
+# About 30 MB of JPEG.
+_drawn: Recent[bytes] = Recent(200)
 
 ProxySource = tuple[Path, MediaFacts]
 
@@ -47,6 +51,10 @@ class Preview:
         return max(r for r in (1, 2, 4, 8) if r <= max(1.0, float(room)))
 
     def jpeg(self, frame: int) -> bytes:
-        """One result frame as JPEG."""
-        picture = self._plate.frame(frame)
-        return encode_jpeg(compose_frame(self._shot, self._placed, self._tracks, frame, picture, self._scale).rgb_integers())
+        """One result frame as JPEG; one whose plan was drawn before, by whichever revision, is at hand."""
+        plan = plan_frame(self._shot, self._placed, self._tracks, frame)
+
+        def draw() -> bytes:
+            return encode_jpeg(draw_frame(plan, self._placed, self._plate.frame(frame), self._scale).rgb_integers())
+
+        return _drawn.get(plan.key, draw)
