@@ -91,8 +91,8 @@ def test_nearer_surfaces_are_followed_first():
 
 
 def test_a_stopped_render_goes_on_and_parts_of_another_result_are_not_taken(folder, shot, tracks, monkeypatch):
-    monkeypatch.setattr("verdigris.runs.handover.PART_FRAMES", 20)
-    monkeypatch.setattr("verdigris.runs.project.film_parts", lambda count: film_parts(count, 20))
+    monkeypatch.setattr("verdigris.runs.render.handover.PART_FRAMES", 20)
+    monkeypatch.setattr("verdigris.runs.render.open_shot.film_parts", lambda count: film_parts(count, 20))
     out = folder / "out.mp4"
     with OpenShot(shot, folder) as opened:
         done: list[int] = []

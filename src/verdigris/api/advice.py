@@ -21,8 +21,8 @@ from verdigris.media.reader import Reader
 from verdigris.runs.advice.followed import advise_camera, advise_exclusions, advise_motion, describe_bow, disagreement_facts
 from verdigris.runs.advice.judging import frames_as_reference, remaining_jitter
 from verdigris.runs.errors import RunError
-from verdigris.runs.follow.surface import lens_of_lines
 from verdigris.runs.render.open_shot import OpenShot
+from verdigris.runs.scene.camera import lens_of_lines
 from verdigris.runs.views.proxies import ProxyReader
 from verdigris.shot.document import Shot, Surface
 from verdigris.store.errors import StoreError

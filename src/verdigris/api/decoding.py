@@ -15,6 +15,7 @@ import numpy as np
 from verdigris.core.geometry.edge_crossing import find_edge_crossing
 from verdigris.media.decoding_time import decoding_time
 from verdigris.media.errors import MediaError
+from verdigris.media.facts import ColourChoice
 from verdigris.media.frames import Frame, rgb8
 from verdigris.media.reader import Reader, open_media
 from verdigris.process import die_with_parent
@@ -60,8 +61,14 @@ def _frame(path: Path, frame: int) -> Frame:
     return _reader(path).frame(frame)
 
 
-def _decode(path: Path, frame: int) -> bytes:
-    return encode_jpeg(rgb8(_frame(path, frame)), 93)
+def _decode(path: Path, frame: int, colour: ColourChoice | None) -> bytes:
+    picture = _frame(path, frame) if colour is None else _coloured_reader(path, colour).frame(frame)
+    return encode_jpeg(rgb8(picture), 93)
+
+
+@lru_cache(maxsize=2)
+def _coloured_reader(path: Path, colour: ColourChoice) -> Reader:
+    return open_media(path, colour=colour)
 
 
 def _in_time(seconds: float, work: Callable[..., T], args: tuple[object, ...]) -> T:
@@ -107,6 +114,6 @@ def find_crossing(path: Path, frame: int, near: tuple[float, float], reach: floa
     return None if found is None else (float(found.at[0]), float(found.at[1]), found.sigma_px)
 
 
-async def full_frame(path: Path, frame: int) -> bytes:
-    """One frame as JPEG."""
-    return await in_its_process("frames", _decode, path, frame)
+async def full_frame(path: Path, frame: int, colour: ColourChoice | None = None) -> bytes:
+    """One frame as JPEG for an sRGB screen."""
+    return await in_its_process("frames", _decode, path, frame, colour)

@@ -6,14 +6,16 @@ from typing import Annotated
 
 from fastapi import APIRouter, Depends, Path, Query, Response
 from fastapi.responses import FileResponse
+from pydantic import ValidationError
 
 from verdigris.api.context import FOREVER, Folder, Transaction
 from verdigris.api.decoding import find_crossing, full_frame, in_its_process
 from verdigris.api.models import CrossingView, MediaView
 from verdigris.api.views import media_view
 from verdigris.media.errors import MediaError
-from verdigris.runs.views.proxies import proxy_name
-from verdigris.store.media import get_media, list_media
+from verdigris.media.facts import ColourChoice
+from verdigris.runs.views.proxies import ProxyReader, encode_jpeg, proxy_name
+from verdigris.store.media import get_media, list_media, ready_facts
 from verdigris.store.removal import remove_media, restore_media
 
 router = APIRouter(prefix="/api/media", tags=["media"])
@@ -47,9 +49,24 @@ def put_media_back(media_hash: Hash, s: Transaction) -> MediaView:
     return media_view(restore_media(s, media_hash))
 
 
+def colour_said(colour: Annotated[str, Query(max_length=400, description="a colour that was set, as JSON")] = "") -> ColourChoice | None:
+    """What somebody says of a picture's colour, from an address."""
+    try:
+        return ColourChoice.model_validate_json(colour) if colour else None
+    except ValidationError as error:
+        raise MediaError("unsupported", "That is no colour that can be set.") from error
+
+
+Colour = Annotated[ColourChoice | None, Depends(colour_said)]
+
+
 @router.get("/{media_hash}/proxies/{frame}", response_class=FileResponse)
-def proxy(media_hash: Hash, frame: Frame, folder: Folder) -> FileResponse:
-    """A frame at proxy size."""
+def proxy(media_hash: Hash, frame: Frame, folder: Folder, s: Transaction, colour: Colour = None) -> Response:
+    """A frame at proxy size, for an sRGB screen."""
+    if colour is not None:
+        facts = ready_facts(s, media_hash)
+        picture = ProxyReader(folder.proxies(media_hash), facts, colour=colour).frame(frame)
+        return Response(encode_jpeg(picture.pixels), media_type="image/jpeg", headers=FOREVER)
     for has_alpha, kind in ((False, "image/jpeg"), (True, "image/png")):
         path = folder.proxies(media_hash) / proxy_name(frame, has_alpha)
         if path.exists():
@@ -76,6 +93,6 @@ async def crossing(
 
 
 @router.get("/{media_hash}/frames/{frame}", response_class=Response)
-async def frame_at_full_quality(source: Annotated[FilePath, Depends(source_of)], frame: Frame) -> Response:
-    """A frame at full size, decoded in a process of its own."""
-    return Response(await full_frame(source, frame), media_type="image/jpeg", headers=FOREVER)
+async def frame_at_full_quality(source: Annotated[FilePath, Depends(source_of)], frame: Frame, colour: Colour = None) -> Response:
+    """A frame at full size, for an sRGB screen, decoded in a process of its own."""
+    return Response(await full_frame(source, frame, colour), media_type="image/jpeg", headers=FOREVER)

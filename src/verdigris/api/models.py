@@ -24,6 +24,7 @@ class MediaView(BaseModel):
     problem: str = Field(description="why it was not read to its end, in words; empty unless stopped or failed")
     facts: MediaFacts | None
     proxies: int
+    film_notes: dict[Literal["mp4", "mkv"], str] = Field({}, description="how a film of it would be written, and what that cannot hold")
 
 
 class JobView(BaseModel):

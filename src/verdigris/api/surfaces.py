@@ -32,7 +32,13 @@ def _views_of(s: Session, folder: MediaFolder, shot_id: uuid.UUID, number: int, 
         document = parse_shot(get_revision(s, shot_id, number).document)
         proxies, facts = proxy_sources(s, folder, document)[document.plate.media or ""]
         size = (facts.width, facts.height)
-        return SurfaceViews(document, document.surface(surface_id), used_tracks(s, document, state), ProxyReader(proxies, facts), size)
+        return SurfaceViews(
+            document,
+            document.surface(surface_id),
+            used_tracks(s, document, state),
+            ProxyReader(proxies, facts, colour=document.plate.colour),
+            size,
+        )
 
     return _views.get((shot_id, number, surface_id, state), make)
 
@@ -96,7 +102,9 @@ def straight_view(
     def make() -> StraightView:
         document = parse_shot(get_revision(s, shot_id, number).document)
         proxies, facts = proxy_sources(s, folder, document)[document.plate.media or ""]
-        return StraightView(lens_of(document, facts), ProxyReader(proxies, facts), (facts.width, facts.height))
+        return StraightView(
+            lens_of(document, facts), ProxyReader(proxies, facts, colour=document.plate.colour), (facts.width, facts.height)
+        )
 
     picture = _straight.get((shot_id, number), make).picture(frame)
     return Response(encode_jpeg(picture, 88), media_type="image/jpeg", headers=FOREVER)

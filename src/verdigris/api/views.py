@@ -23,6 +23,7 @@ from verdigris.core.inspection.doubt import Evidence, frames_to_look_at
 from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.core.tracking.sequence.mend import LEFT_OUT
 from verdigris.media.facts import MediaFacts
+from verdigris.media.writer import film_notes
 from verdigris.runs.render.open_shot import picture_key
 from verdigris.runs.views.preview import ProxySource
 from verdigris.runs.views.recent import Recent
@@ -37,7 +38,8 @@ from verdigris.store.takes import chosen_tracks, list_takes, used_frames
 
 def media_view(m: Media) -> MediaView:
     """Media for the client."""
-    return MediaView.model_validate(m, from_attributes=True)
+    view = MediaView.model_validate(m, from_attributes=True)
+    return view if view.facts is None else view.model_copy(update={"film_notes": film_notes(view.facts)})
 
 
 def job_view(j: Job) -> JobView:

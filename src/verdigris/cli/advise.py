@@ -96,8 +96,8 @@ def lens(
     from verdigris.formats.track_json import read_tracks
     from verdigris.runs.advice.followed import advise_camera
     from verdigris.runs.errors import RunError
-    from verdigris.runs.follow.surface import lens_of_lines
     from verdigris.runs.render.open_shot import OpenShot
+    from verdigris.runs.scene.camera import lens_of_lines
     from verdigris.runs.scene.mending import used_tracks
     from verdigris.shot.document import read_shot
 

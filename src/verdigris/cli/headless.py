@@ -3,7 +3,7 @@
 from fractions import Fraction
 from pathlib import Path
 from time import monotonic
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any, get_args
 
 import typer
 
@@ -19,6 +19,7 @@ Json = Annotated[bool, typer.Option("--json", help="Print facts as JSON on stand
 
 def probe(media: Annotated[Path, typer.Argument(help="Film file, folder of numbered stills, or one still.")], json: Json = False) -> None:
     """Read the facts of a film or stills, counting its frames by decoding."""
+    from verdigris.media.facts import colour_text
     from verdigris.media.reader import open_media, verify_media
 
     with open_media(media) as reader, progress_bar("decoding") as progress:
@@ -30,7 +31,7 @@ def probe(media: Annotated[Path, typer.Argument(help="Film file, folder of numbe
         return
     rate = "no rate (stills carry none)" if facts.rate is None else f"{_rate(facts.rate)} frames a second"
     sound = "no sound" if facts.sound is None else f"{facts.sound.codec}, {facts.sound.channels} ch, {facts.sound.sample_rate} Hz"
-    colour = facts.transfer if facts.matrix is None else f"{facts.matrix}, {'full' if facts.full_range else 'limited'} range"
+    colour = colour_text(facts)
     lines = {
         "kind": f"{facts.kind}, {facts.codec}, {facts.pixel_format}, {facts.bit_depth} bit",
         "size": f"{facts.width} x {facts.height}, pixels {facts.pixel_aspect.numerator}:{facts.pixel_aspect.denominator}",
@@ -163,9 +164,9 @@ def _summary(surface: str, results: dict[int, Any]) -> dict[str, Any]:
 
 def render(
     shot: Annotated[Path, typer.Argument(help="Shot document (JSON).")],
-    out: Annotated[Path, typer.Option(help="Film to write (.mp4), or folder for numbered stills.")],
+    out: Annotated[Path, typer.Option(help="Film to write (.mp4, .mkv), or folder for numbered stills.")],
     track: Annotated[Path | None, typer.Option(help="Track to use; without it the planes are followed first.")] = None,
-    form: Annotated[str | None, typer.Option(help="mp4, png or exr; default from the document, or from OUT's ending.")] = None,
+    form: Annotated[str | None, typer.Option(help="mp4, mkv, png or exr; default from the document, or from OUT's ending.")] = None,
     still: Annotated[str | None, typer.Option(help="Hand over the plate held still on this surface instead of the result.")] = None,
     how: Annotated[str, typer.Option(help="How it is held: position, turn, size or full.")] = "full",
     json: Json = False,
@@ -179,18 +180,19 @@ def render(
     from verdigris.runs.render.compose import check_ready, frames_without_track
     from verdigris.runs.render.open_shot import OpenShot
     from verdigris.runs.scene.mending import mended, used_tracks
-    from verdigris.shot.document import Delivery, StillPicture, read_shot
+    from verdigris.shot.document import FILMS, Delivery, Form, StillPicture, read_shot
 
     document = read_shot(shot)
-    chosen = form or ("mp4" if out.suffix == ".mp4" else document.delivery.form if document.delivery.form != "mp4" else "png")
-    if chosen not in ("mp4", "png", "exr"):
-        raise typer.BadParameter(f"{chosen} is not a form; mp4, png and exr are.")
+    ending = out.suffix.removeprefix(".")
+    chosen = form or (ending if ending in FILMS else document.delivery.form if document.delivery.form not in FILMS else "png")
+    if chosen not in get_args(Form):
+        raise typer.BadParameter(f"{chosen} is not a form; {', '.join(get_args(Form))} are.")
     if how not in HELD:
         raise typer.BadParameter(f"{how} is no way to hold a plate still; {', '.join(HELD)} are.")
     held = document.delivery.still if still is None else StillPicture.model_validate({"surface": still, "how": how})
     if held is not None:
         document.surface(held.surface)
-        chosen = "png" if chosen == "mp4" else chosen
+        chosen = "png" if chosen in FILMS else chosen
     delivery = Delivery.model_validate({**document.delivery.model_dump(), "form": chosen, "still": held})
     document = document.model_copy(update={"delivery": delivery})
     tracks: dict[str, dict[int, FrameResult]] = {}

@@ -27,7 +27,7 @@ def film_facts(width: int, height: int, frames: int, rate: Fraction, pixel_forma
     """Facts for a film to be written: square pixels, BT.709, limited range."""
     return MediaFacts(
         kind="film", width=width, height=height, frame_count=frames, rate=rate, codec="h264", pixel_format=pixel_format,
-        bit_depth=8, matrix="bt709", full_range=False,
+        bit_depth=8, matrix="bt709", full_range=False, told=("matrix", "primaries", "range", "transfer"),
     )  # fmt: skip
 
 

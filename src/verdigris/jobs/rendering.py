@@ -27,7 +27,7 @@ from verdigris.runs.render.handover import (
 from verdigris.runs.render.kept_frames import KeptFrames
 from verdigris.runs.render.open_shot import STILL_FRAMES, OpenShot, content_name
 from verdigris.settings import Settings
-from verdigris.shot.document import Shot, parse_shot
+from verdigris.shot.document import FILMS, Shot, parse_shot
 from verdigris.store.database import announce, session
 from verdigris.store.jobs import get_delivery, get_job, update_job
 from verdigris.store.media_folder import MediaFolder
@@ -53,7 +53,7 @@ def render(job_id: str) -> None:
         check_ready(document, tracks)
         with OpenShot(document, Path("/nonexistent"), media_paths(settings, document)) as opened:
             count = opened.plate.facts.frame_count
-            if document.delivery.form == "mp4" and opened.plate.facts.rate is None:
+            if document.delivery.form in FILMS and opened.plate.facts.rate is None:
                 raise MediaError("rate_needed", "The plate's stills carry no rate. Say it in Prepare, then hand over.")
         with session(settings.database_url) as s:
             job.writing(s)
@@ -106,8 +106,8 @@ def _render_frames(job: RunningJob, opened: OpenShot, tracks: Tracks, start: int
 
     # Each is kept on disk before the encoder gets it: what an encoder holds dies with it.
     frames = opened.composed(tracks, start, stop, job.stopping, kept)
-    if document.delivery.form == "mp4":
-        part = folder / f"part-{start:06d}.mp4"
+    if document.delivery.form in FILMS:
+        part = folder / f"part-{start:06d}.{document.delivery.form}"
         if not part.exists():
             render_part(part, facts, document.delivery, frames, counted)
         return
@@ -158,11 +158,12 @@ def _finish_if_whole(settings: Settings, job: RunningJob, document: Shot, opened
         delivery = get_delivery(s, row.delivery_id)
         stem = delivery_stem(s, delivery, document)
         tracks = chosen_tracks(s, document)
-        if document.delivery.form == "mp4":
-            out = folder / f"{stem}.mp4"
+        if document.delivery.form in FILMS:
+            out = folder / f"{stem}.{document.delivery.form}"
             if not out.exists():
                 assert facts.rate is not None
-                join_film([(start, folder / f"part-{start:06d}.mp4") for start, _ in parts], out, facts.rate, opened.plate_path)
+                pieces = [(start, folder / f"part-{start:06d}.{document.delivery.form}") for start, _ in parts]
+                join_film(pieces, out, facts.rate, opened.plate_path)
         else:
             still = opened.still_of(tracks)
             if still is not None:
@@ -206,7 +207,7 @@ def collect_stopped(delivery_id: str) -> None:
         document = parse_shot(get_revision(s, delivery.shot_id, delivery.revision).document)
         stem, form, paths = delivery_stem(s, delivery, document), delivery.form, media_paths(settings, document)
     with OpenShot(document, Path("/nonexistent"), paths) as opened:
-        out = _whole_stills(folder, stem, form) if form != "mp4" else _whole_parts(folder, stem, opened)
+        out = _whole_stills(folder, stem, form) if form not in FILMS else _whole_parts(folder, stem, form, opened)
     with session(settings.database_url) as s:
         delivery = get_delivery(s, uuid.UUID(delivery_id))
         if out is not None and delivery.state == "stopped":
@@ -233,16 +234,16 @@ def _whole_stills(folder: Path, stem: str, form: str) -> Path | None:
     return out
 
 
-def _whole_parts(folder: Path, stem: str, opened: OpenShot) -> Path | None:
+def _whole_parts(folder: Path, stem: str, form: str, opened: OpenShot) -> Path | None:
     facts, parts = opened.plate.facts, []
     for start, stop in film_parts(facts.frame_count, JOB_PART_FRAMES):
-        path = folder / f"part-{start:06d}.mp4"
+        path = folder / f"part-{start:06d}.{form}"
         if not path.exists():
             break
         parts.append((start, path))
         frames = stop
     if not parts or facts.rate is None:
         return None
-    out = folder / f"{stem}-first-{frames}-frames.mp4"
+    out = folder / f"{stem}-first-{frames}-frames.{form}"
     join_film(parts, out, facts.rate, opened.plate_path)
     return out

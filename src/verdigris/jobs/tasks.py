@@ -112,7 +112,7 @@ def track(
             )
             tracks = chosen_tracks(s, document)
             assert document.plate.media is not None
-            facts = ready_facts(s, document.plate.media)
+            facts = ready_facts(s, document.plate.media).in_colour(document.plate.colour)
         surface = document.surface(take.surface)
         media, near = media_paths(settings, document), folder.near(document.plate.media)
         crops = folder.crops(take.id)
@@ -161,7 +161,7 @@ def make_ready(shot_id: str, surface_id: str, steps: str) -> None:
         surface = next((x for x in document.surfaces if x.id == surface_id), None)
         if surface is None or name_of_steps(document, surface) != steps or document.plate.media is None:
             return
-        facts = ready_facts(s, document.plate.media)
+        facts = ready_facts(s, document.plate.media).in_colour(document.plate.colour)
     media, near = media_paths(settings, document), folder.near(document.plate.media)
     with NearFrames(facts, lambda: open_ref(document.plate, Path("/nonexistent"), media), near, surface.reference_frame) as plate:
         if facts.kind == "film":

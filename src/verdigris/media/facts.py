@@ -6,6 +6,11 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, PlainSerializer, PlainValidator, WithJsonSchema
 
+from verdigris.core.light.encoding import Primaries, Transfer
+
+Matrix = Literal["bt601", "bt709", "bt2020", "rgb"]
+Siting = Literal["left", "centre", "topleft"]
+
 # Digits are counted before anything is computed: the fraction of "1e10000000" would take for ever to write out.
 RATIO = r"^[0-9]{1,6}(/[0-9]{1,6})?$"
 
@@ -36,6 +41,17 @@ Ratio = Annotated[
 ]
 
 
+TRANSFER_NAMES: dict[Transfer, str] = {
+    "srgb": "sRGB", "bt709": "BT.709 camera", "gamma22": "gamma 2.2", "gamma24": "gamma 2.4", "gamma28": "gamma 2.8",
+    "linear": "linear light", "pq": "PQ", "hlg": "HLG", "log100": "log 100:1", "log316": "log 316:1", "acescct": "ACEScct",
+}  # fmt: skip
+PRIMARIES_NAMES: dict[Primaries, str] = {
+    "bt709": "BT.709", "bt470bg": "BT.470 BG", "bt601": "BT.601", "bt2020": "BT.2020", "p3": "P3, D65", "oprgb": "opRGB",
+    "aces": "ACES 2065-1", "acescg": "ACEScg",
+}  # fmt: skip
+MATRIX_NAMES = {"bt601": "BT.601", "bt709": "BT.709", "bt2020": "BT.2020", "rgb": "R, G, B"}
+
+
 class Limits(BaseModel):
     """What is refused before it is decoded at full size."""
 
@@ -58,11 +74,25 @@ class SoundFacts(BaseModel):
     sample_rate: int
 
 
+class ColourChoice(BaseModel):
+    """What somebody says of a picture's colour where its file says nothing, or the wrong thing; what is left out stays as it is."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    transfer: Transfer | None = None
+    primaries: Primaries | None = None
+    matrix: Matrix | None = None
+    full_range: bool | None = None
+    chroma_siting: Siting | None = None
+
+
 class MediaFacts(BaseModel):
     """Facts read from a file.
 
     `rate` is frames per second as an exact fraction, None for stills whose rate was not given; `pixel_aspect` is
-    width : height of one pixel; `first_frame` is the number people quote for frame index 0.
+    width : height of one pixel; `first_frame` is the number people quote for frame index 0. `matrix` is None where there are no planes
+    of Y'CbCr. `told` names what of the colour the file itself says, or somebody said: `transfer`, `primaries`, `matrix`, `range`.
+    `profile` is the name of a colour profile that came with a still and was used.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -76,10 +106,42 @@ class MediaFacts(BaseModel):
     codec: str
     pixel_format: str
     bit_depth: int
-    matrix: str | None = None
+    matrix: Matrix | None = None
     full_range: bool = True
-    transfer: Literal["srgb", "linear"] = "srgb"
+    transfer: Transfer = "srgb"
+    primaries: Primaries = "bt709"
+    chroma_siting: Siting | None = None
+    told: tuple[str, ...] = ()
+    profile: str = ""
     has_alpha: bool = False
     sound: SoundFacts | None = None
     first_frame: int = 0
     notes: tuple[str, ...] = ()
+
+    def in_colour(self, choice: ColourChoice | None) -> "MediaFacts":
+        """These facts, with what somebody says of the colour; a matrix and a range only where there are planes for them."""
+        if choice is None:
+            return self
+        said = choice.model_dump(exclude_none=True)
+        if self.matrix is None or self.matrix == "rgb":
+            said = {k: v for k, v in said.items() if k in ("transfer", "primaries")}
+        names = {"full_range": "range"}
+        told = tuple(sorted({*self.told, *(names.get(k, k) for k in said if k != "chroma_siting")}))
+        return self.model_copy(update={**said, "told": told})
+
+
+def colour_text(facts: MediaFacts) -> str:
+    """The colour of media in a line; what the file does not say itself stands in brackets."""
+
+    def said(what: str, text: str) -> str:
+        return text if what in facts.told else f"({text})"
+
+    parts = [
+        said("transfer", TRANSFER_NAMES[facts.transfer]) if facts.transfer != "linear" else TRANSFER_NAMES["linear"],
+        said("primaries", f"primaries of {PRIMARIES_NAMES[facts.primaries]}"),
+    ]
+    if facts.matrix is not None and facts.matrix != "rgb":
+        parts += [
+            said("matrix", f"matrix of {MATRIX_NAMES[facts.matrix]}"), said("range", f"{'full' if facts.full_range else 'limited'} range")
+        ]  # fmt: skip
+    return ", ".join(parts) + (f"; by its profile, {facts.profile}" if facts.profile else "")

@@ -1,6 +1,7 @@
 """Films: exact frames by decoded index, in either direction."""
 
 from collections.abc import Iterator
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 from types import TracebackType
@@ -10,6 +11,7 @@ import av
 import numpy as np
 from av.video.frame import VideoFrame
 
+from verdigris.core.light.encoding import PRIMARIES_OF, TRANSFER_OF
 from verdigris.core.light.yuv import YuvCoding
 from verdigris.core.types import AnyArray
 from verdigris.media.errors import MediaError
@@ -18,6 +20,9 @@ from verdigris.media.frames import Frame, RgbFrame, YuvFrame
 
 _SUBSAMPLING = {"420": (1, 1), "422": (1, 0), "444": (0, 0)}
 _MATRIX = {1: "bt709", 5: "bt601", 6: "bt601", 9: "bt2020", 10: "bt2020"}
+DEPTHS = ("", "9", "10", "12", "14", "16")
+FULL = 2
+SAME_PLANES = {"nv12": "yuv420p", "p010le": "yuv420p10le"}
 BACKWARD_RUN = 24
 
 
@@ -120,15 +125,17 @@ class FilmReader:
         notes = [*self._said_of_its_end(), *self._said_of_its_spacing(rate)]
         sound = next(iter(self._container.streams.audio), None)
         fmt = context.format
-        coding, alpha = _coding_of(fmt.name, 2, 0, context.height)
+        name = SAME_PLANES.get(fmt.name, fmt.name)
         return MediaFacts(
             kind="film", width=context.width, height=context.height, frame_count=len(self._times),
             rate=_short(Fraction(rate)) if rate else None,
             pixel_aspect=_short(Fraction(stream.sample_aspect_ratio or context.sample_aspect_ratio or 1)),
-            codec=context.name, pixel_format=fmt.name, bit_depth=max((c.bits for c in fmt.components), default=8),
-            matrix=_matrix(int(context.colorspace), context.height) if coding else None,
-            full_range=int(context.color_range) == 2 or fmt.name.startswith("yuvj") or coding is None,
-            has_alpha=alpha, notes=tuple(notes),
+            codec=context.name, pixel_format=name, bit_depth=max((c.bits for c in fmt.components), default=8),
+            notes=tuple(notes),
+            **colour_facts(
+                name, context.height, int(context.colorspace), int(context.color_range), int(context.color_trc),
+                int(context.color_primaries),
+            ),
             sound=None if sound is None else SoundFacts(
                 codec=sound.codec_context.name, channels=sound.codec_context.channels,
                 sample_rate=sound.codec_context.sample_rate,
@@ -215,7 +222,7 @@ class FilmReader:
             for picture in pictures:
                 if picture.pts is not None and picture.pts >= want:
                     self._next = n + 1
-                    return convert_frame(picture)
+                    return convert_frame(picture, self.facts)
         except av.FFmpegError as error:
             self._iterator = None
             raise MediaError("damaged", f"{self.name}: frame {n} cannot be decoded; the file is damaged there.") from error
@@ -236,7 +243,7 @@ class FilmReader:
             `damaged` for a picture that is damaged, missing or of another size, with its number.
         """
         for picture in self._verified():
-            yield convert_frame(picture)
+            yield convert_frame(picture, self.facts)
 
     def _verified(self) -> Iterator[VideoFrame]:
         self._iterator = None
@@ -284,49 +291,65 @@ def _short(ratio: Fraction) -> Fraction:
     return near if 0 < near < 1_000_000 and near.numerator < 1_000_000 else Fraction(round(min(max(near, Fraction(1)), Fraction(999_999))))
 
 
-def _matrix(colorspace: int, height: int) -> str:
-    # Untagged: high definition has BT.709, below it BT.601.
-    return _MATRIX.get(colorspace, "bt709" if height >= 720 else "bt601")
-
-
-def _coding_of(name: str, colorspace: int, color_range: int, height: int) -> tuple[YuvCoding | None, bool]:
-    """Coding of a planar Y'CbCr format, None for others; and whether it has alpha."""
+def _planes_of(name: str) -> tuple[YuvCoding | None, bool]:
+    """Planes of a pixel format, as far as its name tells; None for others. And whether it has alpha."""
     base = name.removesuffix("le")
-    alpha = base.startswith("yuva") or base in (
-        "rgba",
-        "bgra",
-        "argb",
-        "abgr",
-        "rgba64",
-        "gbrap",
-        "gbrap10",
-        "gbrap12",
-        "gbrap16",
-    )
+    alpha = base.startswith(("yuva", "gbrap")) or base in ("rgba", "bgra", "argb", "abgr", "rgba64", "bgra64", "ya8", "ya16")
+    if name.endswith("be"):
+        return None, alpha
+    if base.startswith("gbr"):
+        _, _, depth = base.partition("p" if "ap" not in base else "ap")
+        return (YuvCoding("rgb", True, int(depth or 8), 0, 0), alpha) if depth in DEPTHS else (None, alpha)
     for prefix in ("yuva", "yuvj", "yuv"):
         if base.startswith(prefix):
             layout, _, depth = base.removeprefix(prefix).partition("p")
-            if layout in _SUBSAMPLING and depth in ("", "9", "10", "12", "14", "16") and not name.endswith("be"):
-                full = prefix == "yuvj" or color_range == 2
-                return YuvCoding(_matrix(colorspace, height), full, int(depth or 8), *_SUBSAMPLING[layout]), alpha
+            if layout in _SUBSAMPLING and depth in DEPTHS:
+                return YuvCoding("bt709", prefix == "yuvj", int(depth or 8), *_SUBSAMPLING[layout]), alpha
     return None, alpha
 
 
-def convert_frame(picture: VideoFrame) -> Frame:
-    """Planes of a decoded picture, copied; formats without planes of Y'CbCr become R, G, B."""
-    coding, alpha = _coding_of(picture.format.name, int(picture.colorspace), int(picture.color_range), picture.height)
+def colour_facts(name: str, height: int, matrix: int, full_range: int, transfer: int, primaries: int) -> dict[str, Any]:
+    """What a film says of its colour, in the numbers of ITU-T H.273, as facts; what it leaves open is what is usual."""
+    planes, alpha = _planes_of(name)
+    told = []
+    if planes is None or planes.matrix == "rgb":
+        found: dict[str, Any] = {"matrix": None if planes is None else "rgb", "full_range": True}
+    else:
+        # Untagged: high definition has BT.709, below it BT.601.
+        found = {
+            "matrix": _MATRIX.get(matrix, "bt709" if height >= 720 else "bt601"),
+            "full_range": planes.full_range or full_range == FULL,
+            "chroma_siting": "centre" if planes.full_range and name.startswith("yuvj") else "topleft" if matrix in (9, 10) else "left",
+        }
+        told += ["matrix"] * (matrix in _MATRIX) + ["range"] * (full_range in (1, FULL) or planes.full_range)
+        if not (planes.shift_x or planes.shift_y):
+            found["chroma_siting"] = None
+    told += ["transfer"] * (transfer in TRANSFER_OF) + ["primaries"] * (primaries in PRIMARIES_OF)
+    found["transfer"] = TRANSFER_OF.get(transfer, "srgb")
+    found["primaries"] = PRIMARIES_OF.get(primaries, "bt2020" if found["matrix"] == "bt2020" else "bt709")
+    return {**found, "told": tuple(sorted(told)), "has_alpha": alpha}
+
+
+def convert_frame(picture: VideoFrame, facts: MediaFacts) -> Frame:
+    """Planes of a decoded picture, copied, with the colour its facts say; formats without planes become R, G, B."""
+    if picture.format.name in SAME_PLANES:
+        # The same samples in another order.
+        picture = picture.reformat(format=SAME_PLANES[picture.format.name])
+    coding, alpha = _planes_of(picture.format.name)
+    colour = {"transfer": facts.transfer, "primaries": facts.primaries}
     if coding is not None:
+        if coding.matrix != "rgb":
+            coding = replace(coding, matrix=facts.matrix or "bt709", full_range=facts.full_range, siting=facts.chroma_siting or "left")
         planes = tuple(_plane(picture, i, coding.depth) for i in range(3))
-        return YuvFrame((planes[0], planes[1], planes[2]), coding, _plane(picture, 3, coding.depth) if alpha else None)
+        return YuvFrame((planes[0], planes[1], planes[2]), coding, _plane(picture, 3, coding.depth) if alpha else None, **colour)  # type: ignore[arg-type]
     deep = max(c.bits for c in picture.format.components) > 8
-    if picture.format.name == "nv12":
-        return convert_frame(picture.reformat(format="yuv420p"))
     wanted = ("rgba64le" if alpha else "rgb48le") if deep else ("rgba" if alpha else "rgb24")
     pixels = picture.reformat(format=wanted).to_ndarray()
     if alpha:
         top = np.float32(65535 if deep else 255)
-        return RgbFrame(np.ascontiguousarray(pixels[..., :3]), pixels[..., 3].astype(np.float32) / top)
-    return RgbFrame(pixels)
+        straight = pixels[..., 3].astype(np.float32) / top
+        return RgbFrame(np.ascontiguousarray(pixels[..., :3]), straight, **colour)  # type: ignore[arg-type]
+    return RgbFrame(pixels, **colour)  # type: ignore[arg-type]
 
 
 def _plane(picture: VideoFrame, index: int, depth: int) -> AnyArray:

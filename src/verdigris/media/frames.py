@@ -5,9 +5,12 @@ from dataclasses import dataclass, replace
 import cv2
 import numpy as np
 
-from verdigris.core.light.transfer import decode_array, encode_array, premultiplied_light
+from verdigris.core.light.encoding import Primaries, Transfer, for_screen, in_primaries, is_wide, to_code, to_light
+from verdigris.core.light.transfer import encode_array, premultiplied_light
 from verdigris.core.light.yuv import Box, Planes, YuvCoding, region_to_rgb, write_region
 from verdigris.core.types import AnyArray, Bool, Float32, Uint8
+
+LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
 
 
 @dataclass(frozen=True)
@@ -17,6 +20,8 @@ class YuvFrame:
     planes: Planes
     coding: YuvCoding
     alpha: AnyArray | None = None
+    transfer: Transfer = "srgb"
+    primaries: Primaries = "bt709"
 
     @property
     def width(self) -> int:
@@ -30,6 +35,8 @@ class YuvFrame:
 
     def luma(self) -> Float32:
         """Luma code values 0..1, (H, W) float32."""
+        if self.coding.matrix == "rgb":
+            return np.asarray(self.codes() @ LUMA, np.float32)
         offset, span, *_ = self.coding.numbers
         return (self.planes[0].astype(np.float32) - np.float32(offset)) * np.float32(1.0 / span)
 
@@ -43,11 +50,11 @@ class YuvFrame:
 
     def light_of(self, values: Float32) -> Float32:
         """Linear light of such values, (h, w, 3) float32."""
-        return decode_array(values)
+        return to_light(values, self.transfer)
 
     def values_of(self, light: Float32) -> Float32:
         """Values that show such light."""
-        return encode_array(light)
+        return to_code(light, self.transfer)
 
     def with_region(self, box: Box, before: Float32, after: Float32, touched: Bool) -> "YuvFrame":
         """A copy in which the touched pixels of a region have new values."""
@@ -66,14 +73,17 @@ class RgbFrame:
 
     Attributes
     ----------
-    pixels : (H, W, 3) uint8 or uint16 sRGB codes, or float32 linear light
+    pixels : (H, W, 3) uint8 or uint16 code values, or float32 linear light
     alpha : (H, W) float32 0..1, or None
     associated : whether colour is premultiplied with alpha
+    transfer, primaries : what code values mean; float32 is linear whatever `transfer` says
     """
 
     pixels: AnyArray
     alpha: Float32 | None = None
     associated: bool = False
+    transfer: Transfer = "srgb"
+    primaries: Primaries = "bt709"
 
     @property
     def width(self) -> int:
@@ -100,7 +110,7 @@ class RgbFrame:
 
     def luma(self) -> Float32:
         """Luma code values, (H, W) float32."""
-        return np.asarray(self.codes() @ np.array([0.2126, 0.7152, 0.0722], np.float32), np.float32)
+        return np.asarray(self.codes() @ LUMA, np.float32)
 
     def values(self, box: Box) -> Float32:
         """A region as it is worked on and written back: code values, or light where that is what is stored."""
@@ -109,11 +119,11 @@ class RgbFrame:
 
     def light_of(self, values: Float32) -> Float32:
         """Linear light of such values, (h, w, 3) float32, a copy."""
-        return values.copy() if self.is_linear else decode_array(values)
+        return values.copy() if self.is_linear else to_light(values, self.transfer)
 
     def values_of(self, light: Float32) -> Float32:
         """Values that show such light."""
-        return light if self.is_linear else encode_array(light)
+        return light if self.is_linear else to_code(light, self.transfer)
 
     def with_region(self, box: Box, before: Float32, after: Float32, touched: Bool) -> "RgbFrame":
         """A copy in which the touched pixels of a region have new values."""
@@ -140,25 +150,31 @@ def to_integers(codes: Float32, deep: bool) -> AnyArray:
 
 
 def rgb8(frame: Frame, box: Box | None = None) -> Uint8:
-    """A region as 8-bit R, G, B for showing."""
-    return np.asarray(to_integers(frame.codes(box), False), np.uint8)
+    """A region as 8-bit R, G, B for an sRGB screen."""
+    if frame.transfer == "srgb" and frame.primaries == "bt709":
+        return np.asarray(to_integers(frame.codes(box), False), np.uint8)
+    linear = isinstance(frame, RgbFrame) and frame.is_linear
+    light = frame.light_of(frame.values(box or (0, 0, frame.width, frame.height)))
+    return np.asarray(to_integers(for_screen(light, frame.primaries, linear or is_wide(frame.transfer)), False), np.uint8)
 
 
 def linear_light(frame: Frame) -> Float32:
     """(H, W, 3) float32 linear light, colour as stored (see `associated`)."""
     if isinstance(frame, RgbFrame) and frame.is_linear:
         return np.asarray(frame.pixels, np.float32)
-    return decode_array(frame.codes())
+    return to_light(frame.codes(), frame.transfer)
 
 
-def premultiplied_linear(frame: Frame) -> Float32:
-    """(H, W, 4) float32 linear light, premultiplied: what artwork is composed from."""
+def premultiplied_linear(frame: Frame, primaries: Primaries = "bt709") -> Float32:
+    """(H, W, 4) float32 linear light of some primaries, premultiplied: what artwork is composed from."""
     alpha = frame_alpha(frame)
-    if isinstance(frame, RgbFrame) and (frame.is_linear or frame.associated):
-        cover = np.ones((frame.height, frame.width), np.float32) if alpha is None else alpha
-        light = linear_light(frame) if frame.associated else linear_light(frame) * cover[..., None]
-        return np.ascontiguousarray(np.concatenate([light, cover[..., None]], axis=2), dtype=np.float32)
-    return premultiplied_light(frame.codes(), alpha)
+    associated = isinstance(frame, RgbFrame) and frame.associated
+    if frame.transfer == "srgb" and not (associated or (isinstance(frame, RgbFrame) and frame.is_linear)):
+        return in_primaries(premultiplied_light(frame.codes(), alpha), frame.primaries, primaries)
+    cover = np.ones((frame.height, frame.width), np.float32) if alpha is None else alpha
+    light = linear_light(frame) if associated else linear_light(frame) * cover[..., None]
+    whole = np.ascontiguousarray(np.concatenate([light, cover[..., None]], axis=2), dtype=np.float32)
+    return in_primaries(whole, frame.primaries, primaries)
 
 
 def frame_alpha(frame: Frame) -> Float32 | None:

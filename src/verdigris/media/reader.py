@@ -3,10 +3,10 @@
 from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import Path
-from typing import Protocol
+from typing import Protocol, TypeVar
 
 from verdigris.media.errors import MediaError
-from verdigris.media.facts import Limits, MediaFacts
+from verdigris.media.facts import ColourChoice, Limits, MediaFacts
 from verdigris.media.film import FilmReader, film_format
 from verdigris.media.frames import Frame
 from verdigris.media.stills import STILL_ENDINGS, SequenceReader
@@ -31,13 +31,16 @@ class FrameSource(Protocol):
         ...
 
 
-def open_media(path: Path, rate: Fraction | None = None, limits: Limits | None = None, name: str | None = None) -> Reader:
+def open_media(
+    path: Path, rate: Fraction | None = None, limits: Limits | None = None, name: str | None = None, colour: ColourChoice | None = None
+) -> Reader:
     """Open a film file, a folder of numbered stills, or one still.
 
     Parameters
     ----------
     rate : frames per second for stills, which carry none
     name : what people call it, for sentences; default is the file's own name
+    colour : what somebody says of its colour, over what the file says
 
     Raises
     ------
@@ -47,12 +50,20 @@ def open_media(path: Path, rate: Fraction | None = None, limits: Limits | None =
     if not path.exists():
         raise MediaError("not_found", f"There is no file or folder {path}.")
     if path.is_dir() or path.suffix.lower() in STILL_ENDINGS:
-        return SequenceReader(path, rate, limits, name)
+        return _coloured(SequenceReader(path, rate, limits, name), colour)
     if film_format(path) is None:
         raise MediaError(
             "unsupported", f"{name or path.name} is not read here. Films are MP4, MOV and MKV; stills are PNG, JPEG, TIFF and OpenEXR."
         )
-    return FilmReader(path, limits, name)
+    return _coloured(FilmReader(path, limits, name), colour)
+
+
+R = TypeVar("R", FilmReader, SequenceReader)
+
+
+def _coloured(reader: R, colour: ColourChoice | None) -> R:
+    reader.facts = reader.facts.in_colour(colour)
+    return reader
 
 
 def verify_media(reader: Reader) -> Iterator[int]:

@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Iterator
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 from types import TracebackType
@@ -11,10 +12,12 @@ import numpy as np
 import OpenEXR
 import tifffile
 
+from verdigris.core.light.encoding import CHROMATICITIES, Primaries, Transfer
 from verdigris.core.types import AnyArray
 from verdigris.media.errors import MediaError
 from verdigris.media.facts import Limits, MediaFacts
 from verdigris.media.frames import Frame, RgbFrame
+from verdigris.media.still_colour import png_with_colour, still_colour
 
 STILL_ENDINGS = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr")
 _NUMBER = re.compile(r"(\d+)(?=\.[A-Za-z]+$)")
@@ -160,11 +163,14 @@ class SequenceReader:
             raise MediaError("too_large", f"{self.name} has more than {self._limits.frames} frames.")
         self._first = first
         one = read_still(self._files[0], self._limits, self._said(0))
+        kind = still_kind(self._files[0]) or ""
+        colour = still_colour(self._files[0], kind)
         self.facts = MediaFacts(
             kind="sequence" if path.is_dir() else "still", width=one.width, height=one.height,
-            frame_count=len(self._files), rate=rate, codec=still_kind(self._files[0]) or "",
+            frame_count=len(self._files), rate=rate, codec=kind,
             pixel_format=str(one.pixels.dtype) + (" rgba" if one.alpha is not None else " rgb"),
-            bit_depth=one.pixels.dtype.itemsize * 8, transfer="linear" if one.is_linear else "srgb",
+            bit_depth=one.pixels.dtype.itemsize * 8, transfer="linear" if one.is_linear else colour.transfer,
+            primaries=colour.primaries, told=colour.told, profile=colour.profile, notes=(colour.note,) if colour.note else (),
             has_alpha=one.alpha is not None, first_frame=first,
         )  # fmt: skip
 
@@ -187,7 +193,7 @@ class SequenceReader:
                 "sequence_mixed",
                 f"{self._said(n)} is {still.width} x {still.height}, the first still {self.facts.width} x {self.facts.height}.",
             )
-        return still
+        return replace(still, transfer=self.facts.transfer, primaries=self.facts.primaries)
 
     def frames(self, start: int, stop: int, step: int = 1) -> Iterator[Frame]:
         """Frames from `start` up to, not including, `stop`; `step` is 1 or -1."""
@@ -209,20 +215,21 @@ class SequenceReader:
             yield n + 1
 
 
-def write_still(path: Path, pixels: AnyArray) -> None:
-    """Write R, G, B (H, W, 3), or with straight alpha (H, W, 4), uint8 or uint16, as PNG."""
+def write_still(path: Path, pixels: AnyArray, transfer: Transfer = "srgb", primaries: Primaries = "bt709") -> None:
+    """Write R, G, B (H, W, 3), or with straight alpha (H, W, 4), uint8 or uint16, as PNG that says what its codes mean."""
     order = cv2.COLOR_RGB2BGR if pixels.shape[2] == 3 else cv2.COLOR_RGBA2BGRA
     ok, data = cv2.imencode(".png", cv2.cvtColor(np.ascontiguousarray(pixels), order), [cv2.IMWRITE_PNG_COMPRESSION, 3])
     if not ok:
         raise MediaError("cannot_write", f"{path.name} could not be encoded.")
-    data.tofile(path)
+    path.write_bytes(png_with_colour(data.tobytes(), transfer, primaries))
 
 
-def write_exr_half(path: Path, light: AnyArray) -> None:
+def write_exr_half(path: Path, light: AnyArray, primaries: Primaries = "bt709") -> None:
     """Write linear light (H, W, 3), or premultiplied with alpha (H, W, 4), float32 as OpenEXR, half float, ZIP."""
     half = np.clip(light, -65504, 65504).astype(np.float16)
     # Arrays that are not contiguous would be stored wrong without a word.
     channels = {name: np.ascontiguousarray(half[..., i]) for i, name in enumerate("RGBA"[: half.shape[2]])}
-    header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
+    seen_by = tuple(v for xy in CHROMATICITIES[primaries] for v in xy)
+    header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage, "chromaticities": seen_by}
     with OpenEXR.File(header, channels) as exr:
         exr.write(str(path))

@@ -1,53 +1,114 @@
-"""Writing films in the plate's own pixel format, in parts that are joined without encoding again."""
+"""Writing films in the plate's own pixel format and colour, in parts that are joined without encoding again."""
 
 from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 from types import TracebackType
-from typing import Any
+from typing import Any, Literal, get_args
 
 import av
 import numpy as np
 from av.video.frame import VideoFrame
 
+from verdigris.core.light.encoding import PRIMARIES_NUMBER, TRANSFER_NUMBER
 from verdigris.media.errors import MediaError
 from verdigris.media.facts import MediaFacts
 from verdigris.media.film import film_format
-from verdigris.media.frames import Frame, YuvFrame
+from verdigris.media.frames import Frame, YuvFrame, frame_alpha
 
-X264_FORMATS = {"yuv420p", "yuvj420p", "yuv422p", "yuv444p", "yuv420p10le", "yuv422p10le", "yuv444p10le"}
-_COLOUR = {"bt601": (6, 6, 6), "bt709": (1, 1, 1), "bt2020": (9, 14, 9)}
+X264_FORMATS = ("yuv420p", "yuv422p", "yuv444p", "yuv420p10le", "yuv422p10le", "yuv444p10le")
+X265_FORMATS = ("yuv420p12le", "yuv422p12le", "yuv444p12le", "gbrp", "gbrp10le", "gbrp12le")
+MATRIX_NUMBER = {"rgb": 0, "bt709": 1, "bt601": 6, "bt2020": 9}
+UNSAID = 2
+Container = Literal["mp4", "mkv"]
+
+
+@dataclass(frozen=True)
+class FilmCoding:
+    """How a film is written: encoder, pixel format, and in a sentence what of the plate it cannot hold."""
+
+    encoder: Literal["libx264", "libx265", "ffv1"]
+    pixel_format: str
+    lost: str = ""
+
+
+def film_coding(facts: MediaFacts, container: Container) -> FilmCoding:
+    """How a plate's pictures go into a film: MP4 with H.264, or H.265 where that holds more of them; MKV with FFV1, without loss."""
+    own = facts.pixel_format.replace("yuvj", "yuv")
+    planar = own.startswith(("yuv", "gbr"))
+    if container == "mkv":
+        if not planar:
+            deep = facts.bit_depth > 8
+            return FilmCoding("ffv1", ("rgba64le" if facts.has_alpha else "rgb48le") if deep else ("bgra" if facts.has_alpha else "bgr0"))
+        # Eight bits of G, B and R have no format of their own there; packed they are the same numbers.
+        return FilmCoding("ffv1", {"gbrp": "bgr0", "gbrap": "bgra"}.get(own, own))
+    clear = own.replace("yuva", "yuv").replace("gbrap", "gbrp")
+    gone = "Transparency is left out: MP4 does not hold it. MKV does." if facts.has_alpha else ""
+    if clear in X264_FORMATS:
+        return FilmCoding("libx264", clear, gone)
+    if clear in X265_FORMATS:
+        return FilmCoding("libx265", clear, gone)
+    if not planar:
+        deep = facts.bit_depth > 8
+        said = "Its 16 bits become 12." if deep else ""
+        return FilmCoding("libx265", "gbrp12le" if deep else "gbrp", " ".join(filter(None, (said, gone))))
+    layout = "gbrp" if clear.startswith("gbr") else clear.partition("p")[0] + "p"
+    said = f"Its {facts.bit_depth} bits become 12: MP4 holds no more. MKV holds all of them."
+    return FilmCoding("libx265", f"{layout}12le", " ".join(filter(None, (said, gone))))
+
+
+ENCODERS = {"libx264": "H.264", "libx265": "H.265", "ffv1": "FFV1, without loss"}
+
+
+def film_notes(facts: MediaFacts) -> dict[str, str]:
+    """For each kind of film, in a sentence or two, how a plate is written into it and what is lost."""
+    notes = {}
+    for container in get_args(Container):
+        coding = film_coding(facts, container)
+        notes[container] = f"{ENCODERS[coding.encoder]}, {coding.pixel_format}. {coding.lost}".strip()
+    return notes
 
 
 class FilmWriter:
-    """Encodes frames as H.264.
+    """Encodes frames as H.264 or H.265 (.mp4), or without loss as FFV1 (.mkv).
 
     Parameters
     ----------
     path : file to write (.mp4 or .mkv)
-    facts : size, rate, pixel shape and colour encoding to keep
-    crf : x264 constant rate factor, 0..51
-    preset : x264 preset
+    facts : size, rate, pixel shape and colour encoding to keep; what they do not say of the colour is not said in the film
+    crf : constant rate factor, 0..51; of no meaning for FFV1
+    preset : of the encoder
     """
 
     def __init__(self, path: Path, facts: MediaFacts, crf: float = 16, preset: str = "medium") -> None:
         if facts.rate is None:
             raise MediaError("rate_needed", "The rate of the film is not known. Say how many frames a second it has.")
-        if facts.width % 2 or facts.height % 2:
-            raise MediaError("cannot_write", f"H.264 needs an even size; the plate is {facts.width} x {facts.height}. Hand over stills.")
+        coding = film_coding(facts, "mkv" if path.suffix == ".mkv" else "mp4")
+        if coding.encoder != "ffv1" and (facts.width % 2 or facts.height % 2):
+            raise MediaError(
+                "cannot_write", f"MP4 needs an even size; the plate is {facts.width} x {facts.height}. Hand over MKV or stills."
+            )
         self._container = av.open(str(path), "w")
-        stream: Any = self._container.add_stream("libx264", rate=facts.rate)
+        stream: Any = self._container.add_stream(coding.encoder, rate=facts.rate)
         stream.width, stream.height = facts.width, facts.height
-        self._format = facts.pixel_format if facts.pixel_format in X264_FORMATS else "yuv420p"
+        self._format = coding.pixel_format
         context = stream.codec_context
         context.pix_fmt = self._format
         context.sample_aspect_ratio = facts.pixel_aspect
         context.time_base = 1 / facts.rate
-        context.options = {"crf": str(crf), "preset": preset}
-        self._matrix = facts.matrix or "bt709"
-        context.color_primaries, context.color_trc, context.colorspace = _COLOUR[self._matrix]
-        self._full = facts.full_range and facts.matrix is not None
-        context.color_range = 2 if self._full else 1
+        context.options = _options(coding.encoder, crf, preset)
+        if coding.encoder == "libx265":
+            context.codec_tag = "hvc1"
+        rgb = not self._format.startswith("yuv")
+        # Pictures of R, G and B that become Y'CbCr need a matrix whatever the file they came from says.
+        self._matrix = "rgb" if rgb else facts.matrix if facts.matrix and facts.matrix != "rgb" else "bt709"
+        self._full = rgb or (facts.full_range and facts.matrix is not None)
+        told = set(facts.told)
+        context.colorspace = MATRIX_NUMBER[self._matrix] if rgb or facts.matrix is None or "matrix" in told else UNSAID
+        context.color_range = (2 if self._full else 1) if rgb or facts.matrix is None or "range" in told else 0
+        context.color_trc = TRANSFER_NUMBER.get(facts.transfer, UNSAID) if "transfer" in told else UNSAID
+        context.color_primaries = PRIMARIES_NUMBER.get(facts.primaries, UNSAID) if "primaries" in told else UNSAID
         self._stream, self._count = stream, 0
 
     def __enter__(self) -> "FilmWriter":
@@ -69,14 +130,25 @@ class FilmWriter:
             self._container.mux(packet)
 
 
+def _options(encoder: str, crf: float, preset: str) -> dict[str, str]:
+    if encoder == "ffv1":
+        # Version 3 with sums over slices: damage shows, and several cores work at once.
+        return {"level": "3", "slices": "4", "slicecrc": "1", "g": "1"}
+    plain = {"crf": str(crf), "preset": preset}
+    return {**plain, "x265-params": "log-level=none"} if encoder == "libx265" else plain
+
+
 def _to_picture(frame: Frame, pixel_format: str, matrix: str, full: bool) -> VideoFrame:
-    if isinstance(frame, YuvFrame) and _format_name(frame) == pixel_format.replace("yuvj", "yuv"):
+    if isinstance(frame, YuvFrame) and _format_name(frame, "a" in pixel_format[:5]) == pixel_format:
         picture = VideoFrame(frame.width, frame.height, pixel_format)
         planes: Sequence[Any] = picture.planes
-        for plane, data in zip(planes, frame.planes, strict=True):
+        own = frame.planes if len(planes) == 3 or frame.alpha is None else (*frame.planes, frame.alpha)
+        for plane, data in zip(planes, own, strict=True):
             target = np.frombuffer(plane, data.dtype).reshape(plane.height, plane.line_size // data.dtype.itemsize)
             target[:, : plane.width] = data
         return picture
+    if not pixel_format.startswith("yuv"):
+        return _rgb_picture(frame, pixel_format)
     source = VideoFrame.from_ndarray(
         np.ascontiguousarray(frame.rgb_integers()), format="rgb48le" if frame.rgb_integers().dtype == np.uint16 else "rgb24"
     )
@@ -85,9 +157,37 @@ def _to_picture(frame: Frame, pixel_format: str, matrix: str, full: bool) -> Vid
     )
 
 
-def _format_name(frame: YuvFrame) -> str:
-    layout = {(1, 1): "420", (1, 0): "422", (0, 0): "444"}[(frame.coding.shift_x, frame.coding.shift_y)]
-    return f"yuv{layout}p" + ("" if frame.coding.depth == 8 else f"{frame.coding.depth}le")
+def _rgb_picture(frame: Frame, pixel_format: str) -> VideoFrame:
+    """R, G, B and alpha as they are, in packed or planar order; none of FFmpeg's scaling, which is not exact."""
+    codes, alpha = frame.rgb_integers(), frame_alpha(frame)
+    deep = codes.dtype == np.uint16
+    if pixel_format.startswith("gbr"):
+        depth = int(pixel_format.removesuffix("le").partition("p")[2] or 8)
+        shifted = codes if not deep else (codes.astype(np.uint32) * ((1 << depth) - 1) + 32767) // 65535
+        planes = [np.ascontiguousarray(shifted[..., i].astype(np.uint16 if depth > 8 else np.uint8)) for i in (1, 2, 0)]
+        picture = VideoFrame(frame.width, frame.height, pixel_format)
+        own: Sequence[Any] = picture.planes
+        for plane, data in zip(own, planes, strict=True):
+            target = np.frombuffer(plane, data.dtype).reshape(plane.height, plane.line_size // data.dtype.itemsize)
+            target[:, : plane.width] = data
+        return picture
+    top = 65535 if deep else 255
+    cover = np.full(codes.shape[:2], top, codes.dtype) if alpha is None else np.round(alpha * top).astype(codes.dtype)
+    if pixel_format == "rgb48le":
+        return VideoFrame.from_ndarray(np.ascontiguousarray(codes), format="rgb48le")
+    if pixel_format == "rgba64le":
+        return VideoFrame.from_ndarray(np.ascontiguousarray(np.dstack([codes, cover])), format="rgba64le")
+    packed = VideoFrame.from_ndarray(np.ascontiguousarray(np.dstack([codes[..., ::-1], cover])), format="bgra")
+    return packed if pixel_format == "bgra" else packed.reformat(format=pixel_format)
+
+
+def _format_name(frame: YuvFrame, with_alpha: bool) -> str:
+    coding, deep = frame.coding, "" if frame.coding.depth == 8 else f"{frame.coding.depth}le"
+    alpha = "a" if with_alpha and frame.alpha is not None else ""
+    if coding.matrix == "rgb":
+        return f"gbr{alpha}p{deep}"
+    layout = {(1, 1): "420", (1, 0): "422", (0, 0): "444"}[(coding.shift_x, coding.shift_y)]
+    return f"yuv{alpha}{layout}p{deep}"
 
 
 def join_parts(parts: Sequence[Path], starts: Sequence[int], out: Path, rate: Fraction, sound_from: Path | None) -> None:
@@ -99,7 +199,7 @@ def join_parts(parts: Sequence[Path], starts: Sequence[int], out: Path, rate: Fr
     starts : frame index within the result at which each part begins
     sound_from : plate whose sound is copied packet by packet, or None
     """
-    with av.open(str(out), "w", options={"movflags": "+faststart"}) as target:
+    with av.open(str(out), "w", options={"movflags": "+faststart"} if out.suffix == ".mp4" else {}) as target:
         with av.open(str(parts[0])) as first:
             stream: Any = target.add_stream_from_template(first.streams.video[0])
         stream.time_base = 1 / rate

@@ -15,7 +15,7 @@ from verdigris.core.geometry.motion import Motion
 from verdigris.core.tracking.points.points import Against, Pattern
 from verdigris.core.tracking.reference.analysis import AnalysisSettings, Channel, Deflicker
 from verdigris.core.types import Float64
-from verdigris.media.facts import Ratio
+from verdigris.media.facts import ColourChoice, Ratio
 from verdigris.shot.errors import ShotError
 
 FORMAT, VERSION = "verdigris.shot", 1
@@ -46,6 +46,7 @@ class MediaRef(Part):
     path: str | None = Field(None, max_length=4096, pattern=r"^[^\x00]*$", description="path, relative to the document")
     media: str | None = Field(None, pattern=r"^[0-9a-f]{64}$", description="SHA-256 of the file in the application's media folder")
     rate: Ratio | None = Field(None, description="frames per second of numbered stills, exact fraction")
+    colour: ColourChoice | None = Field(None, description="what its code values mean, where the file says nothing or the wrong thing")
 
     @model_validator(mode="after")
     def _one_place(self) -> Self:
@@ -291,17 +292,21 @@ class StillPicture(Part):
     how: Held = "full"
 
 
+Form = Literal["mp4", "mkv", "png", "exr"]
+FILMS = ("mp4", "mkv")
+
+
 class Delivery(Part):
     """How the result is handed over, or the plate held still for painting on."""
 
     still: StillPicture | None = Field(None, description="hands over the plate held still on a surface, as stills; else the result")
-    form: Literal["mp4", "png", "exr"] = "mp4"
-    crf: float = Field(16, ge=0, le=40, description="H.264 constant rate factor; lower is closer to the plate")
+    form: Form = "mp4"
+    crf: float = Field(16, ge=0, le=40, description="constant rate factor of MP4; lower is closer to the plate")
     preset: Literal["veryfast", "fast", "medium", "slow"] = "medium"
 
     @model_validator(mode="after")
     def _stills_of_stills(self) -> Self:
-        if self.still is not None and self.form == "mp4":
+        if self.still is not None and self.form in FILMS:
             raise ValueError("a plate held still is handed over as PNG or EXR: its canvas and what is empty on it fit no film")
         return self
 
@@ -416,7 +421,7 @@ def tracking_basis(shot: Shot, surface: Surface) -> dict[str, Any]:
     }
     return {
         **{k: v for k, v in optional.items() if v},
-        "plate": shot.plate.model_dump(mode="json", include={"path", "media"}),
+        "plate": {**shot.plate.model_dump(mode="json", include={"path", "media"}), **_codes_as(shot.plate.colour)},
         "lens": shot.lens.model_dump(mode="json"),
         "camera": shot.camera.model_dump(mode="json"),
         "reference_frame": surface.reference_frame,
@@ -427,6 +432,12 @@ def tracking_basis(shot: Shot, surface: Surface) -> dict[str, Any]:
         "analysis": surface.analysis.model_dump(mode="json"),
         "in_front": sorted(nearer, key=lambda o: str(o["id"])),
     }
+
+
+def _codes_as(colour: ColourChoice | None) -> dict[str, Any]:
+    """What of a colour that was set changes the code values that are compared: what they mean as light does not."""
+    said = {} if colour is None else colour.model_dump(mode="json", include={"matrix", "full_range"}, exclude_none=True)
+    return {"colour": said} if said else {}
 
 
 def tracking_key(shot: Shot, surface: Surface) -> str:

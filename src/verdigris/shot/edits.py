@@ -7,7 +7,7 @@ from pydantic import Field, TypeAdapter, ValidationError
 
 from verdigris.core.geometry.motion import Motion
 from verdigris.core.geometry.quad import find_quad_problem
-from verdigris.media.facts import Ratio
+from verdigris.media.facts import ColourChoice, Ratio
 from verdigris.shot.document import (
     Analysis,
     CalmedSpan,
@@ -84,6 +84,27 @@ class SetPlateFacts(Part):
         """The next document."""
         changes = {k: v for k, v in (("rate", self.rate), ("first_frame", self.first_frame)) if v is not None}
         return shot.model_copy(update={"plate": shot.plate.model_copy(update=changes)})
+
+
+class SetColour(Part):
+    """Say what the code values of the plate, or of a surface's artwork, mean; nothing takes it back to what the file says."""
+
+    kind: Literal["set_colour"] = "set_colour"
+    surface: str | None = None
+    colour: ColourChoice | None = None
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document."""
+        said = self.colour if self.colour and self.colour.model_dump(exclude_none=True) else None
+        if self.surface is None:
+            return shot.model_copy(update={"plate": shot.plate.model_copy(update={"colour": said})})
+        if all(p.surface != self.surface for p in shot.placements):
+            raise ShotError("unknown_id", "There is no artwork on that surface whose colour could be set.")
+        changed = [
+            p.model_copy(update={"artwork": p.artwork.model_copy(update={"colour": said})}) if p.surface == self.surface else p
+            for p in shot.placements
+        ]
+        return shot.model_copy(update={"placements": changed})
 
 
 class AddSurface(Part):
@@ -426,6 +447,7 @@ class SetDelivery(Part):
 Edit = Annotated[
     Rename
     | SetPlateFacts
+    | SetColour
     | AddSurface
     | SetCorners
     | SetRegion
@@ -453,7 +475,8 @@ Edit = Annotated[
 EDIT = TypeAdapter[Edit](Edit)
 
 LABELS = {
-    "rename": "name", "set_plate_facts": "plate facts", "add_surface": "surface added", "set_corners": "corners placed",
+    "rename": "name", "set_plate_facts": "plate facts", "set_colour": "colour",
+    "add_surface": "surface added", "set_corners": "corners placed",
     "set_region": "region drawn", "set_reference": "reference frame", "set_motion": "motion model",
     "add_occluder": "occluder added", "set_occluder_keys": "occluder outlined", "set_occluder": "occluder's edge",
     "remove": "removed", "set_depth_order": "depth order", "set_placement": "artwork placed",

@@ -836,7 +836,7 @@ export interface paths {
         };
         /**
          * Proxy
-         * @description A frame at proxy size.
+         * @description A frame at proxy size, for an sRGB screen.
          */
         get: operations["proxy"];
         put?: never;
@@ -876,7 +876,7 @@ export interface paths {
         };
         /**
          * Frame At Full Quality
-         * @description A frame at full size, decoded in a process of its own.
+         * @description A frame at full size, for an sRGB screen, decoded in a process of its own.
          */
         get: operations["frame_at_full_quality"];
         put?: never;
@@ -1256,6 +1256,22 @@ export interface components {
             take: string | null;
         };
         /**
+         * ColourChoice
+         * @description What somebody says of a picture's colour where its file says nothing, or the wrong thing; what is left out stays as it is.
+         */
+        ColourChoice: {
+            /** Transfer */
+            transfer?: ("srgb" | "bt709" | "gamma22" | "gamma24" | "gamma28" | "linear" | "pq" | "hlg" | "log100" | "log316" | "acescct") | null;
+            /** Primaries */
+            primaries?: ("bt709" | "bt470bg" | "bt601" | "bt2020" | "p3" | "oprgb" | "aces" | "acescg") | null;
+            /** Matrix */
+            matrix?: ("bt601" | "bt709" | "bt2020" | "rgb") | null;
+            /** Full Range */
+            full_range?: boolean | null;
+            /** Chroma Siting */
+            chroma_siting?: ("left" | "centre" | "topleft") | null;
+        };
+        /**
          * CorrectCorner
          * @description Set the correction of one corner on one frame; no offset takes it away.
          */
@@ -1311,10 +1327,10 @@ export interface components {
              * @default mp4
              * @enum {string}
              */
-            form: "mp4" | "png" | "exr";
+            form: "mp4" | "mkv" | "png" | "exr";
             /**
              * Crf
-             * @description H.264 constant rate factor; lower is closer to the plate
+             * @description constant rate factor of MP4; lower is closer to the plate
              * @default 16
              */
             crf: number;
@@ -1337,10 +1353,10 @@ export interface components {
              * @default mp4
              * @enum {string}
              */
-            form: "mp4" | "png" | "exr";
+            form: "mp4" | "mkv" | "png" | "exr";
             /**
              * Crf
-             * @description H.264 constant rate factor; lower is closer to the plate
+             * @description constant rate factor of MP4; lower is closer to the plate
              * @default 16
              */
             crf: number;
@@ -1437,7 +1453,7 @@ export interface components {
          */
         DraftRequest: {
             /** Edits */
-            edits: (components["schemas"]["Rename"] | components["schemas"]["SetPlateFacts"] | components["schemas"]["AddSurface"] | components["schemas"]["SetCorners"] | components["schemas"]["SetRegion"] | components["schemas"]["SetReference"] | components["schemas"]["SetMotion"] | components["schemas"]["AddOccluder"] | components["schemas"]["SetOccluderKeys"] | components["schemas"]["SetOccluder"] | components["schemas"]["Remove"] | components["schemas"]["SetDepthOrder"] | components["schemas"]["SetPlacement"] | components["schemas"]["RemovePlacement"] | components["schemas"]["ChooseTake"] | components["schemas"]["CorrectCorner"] | components["schemas"]["SetReach"] | components["schemas"]["HoldFrame"] | components["schemas"]["SetMending"] | components["schemas"]["SetAnalysis"] | components["schemas"]["SetPoints"] | components["schemas"]["RestoreSettings"] | components["schemas"]["SetLens"] | components["schemas"]["SetDelivery"])[];
+            edits: (components["schemas"]["Rename"] | components["schemas"]["SetPlateFacts"] | components["schemas"]["SetColour"] | components["schemas"]["AddSurface"] | components["schemas"]["SetCorners"] | components["schemas"]["SetRegion"] | components["schemas"]["SetReference"] | components["schemas"]["SetMotion"] | components["schemas"]["AddOccluder"] | components["schemas"]["SetOccluderKeys"] | components["schemas"]["SetOccluder"] | components["schemas"]["Remove"] | components["schemas"]["SetDepthOrder"] | components["schemas"]["SetPlacement"] | components["schemas"]["RemovePlacement"] | components["schemas"]["ChooseTake"] | components["schemas"]["CorrectCorner"] | components["schemas"]["SetReach"] | components["schemas"]["HoldFrame"] | components["schemas"]["SetMending"] | components["schemas"]["SetAnalysis"] | components["schemas"]["SetPoints"] | components["schemas"]["RestoreSettings"] | components["schemas"]["SetLens"] | components["schemas"]["SetDelivery"])[];
             /**
              * State
              * @default
@@ -1457,7 +1473,7 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             /** Edits */
-            edits: (components["schemas"]["Rename"] | components["schemas"]["SetPlateFacts"] | components["schemas"]["AddSurface"] | components["schemas"]["SetCorners"] | components["schemas"]["SetRegion"] | components["schemas"]["SetReference"] | components["schemas"]["SetMotion"] | components["schemas"]["AddOccluder"] | components["schemas"]["SetOccluderKeys"] | components["schemas"]["SetOccluder"] | components["schemas"]["Remove"] | components["schemas"]["SetDepthOrder"] | components["schemas"]["SetPlacement"] | components["schemas"]["RemovePlacement"] | components["schemas"]["ChooseTake"] | components["schemas"]["CorrectCorner"] | components["schemas"]["SetReach"] | components["schemas"]["HoldFrame"] | components["schemas"]["SetMending"] | components["schemas"]["SetAnalysis"] | components["schemas"]["SetPoints"] | components["schemas"]["RestoreSettings"] | components["schemas"]["SetLens"] | components["schemas"]["SetDelivery"])[];
+            edits: (components["schemas"]["Rename"] | components["schemas"]["SetPlateFacts"] | components["schemas"]["SetColour"] | components["schemas"]["AddSurface"] | components["schemas"]["SetCorners"] | components["schemas"]["SetRegion"] | components["schemas"]["SetReference"] | components["schemas"]["SetMotion"] | components["schemas"]["AddOccluder"] | components["schemas"]["SetOccluderKeys"] | components["schemas"]["SetOccluder"] | components["schemas"]["Remove"] | components["schemas"]["SetDepthOrder"] | components["schemas"]["SetPlacement"] | components["schemas"]["RemovePlacement"] | components["schemas"]["ChooseTake"] | components["schemas"]["CorrectCorner"] | components["schemas"]["SetReach"] | components["schemas"]["HoldFrame"] | components["schemas"]["SetMending"] | components["schemas"]["SetAnalysis"] | components["schemas"]["SetPoints"] | components["schemas"]["RestoreSettings"] | components["schemas"]["SetLens"] | components["schemas"]["SetDelivery"])[];
         };
         /**
          * FollowView
@@ -1849,7 +1865,9 @@ export interface components {
          * @description Facts read from a file.
          *
          *     `rate` is frames per second as an exact fraction, None for stills whose rate was not given; `pixel_aspect` is
-         *     width : height of one pixel; `first_frame` is the number people quote for frame index 0.
+         *     width : height of one pixel; `first_frame` is the number people quote for frame index 0. `matrix` is None where there are no planes
+         *     of Y'CbCr. `told` names what of the colour the file itself says, or somebody said: `transfer`, `primaries`, `matrix`, `range`.
+         *     `profile` is the name of a colour profile that came with a still and was used.
          */
         MediaFacts: {
             /**
@@ -1879,7 +1897,7 @@ export interface components {
             /** Bit Depth */
             bit_depth: number;
             /** Matrix */
-            matrix?: string | null;
+            matrix?: ("bt601" | "bt709" | "bt2020" | "rgb") | null;
             /**
              * Full Range
              * @default true
@@ -1890,7 +1908,25 @@ export interface components {
              * @default srgb
              * @enum {string}
              */
-            transfer: "srgb" | "linear";
+            transfer: "srgb" | "bt709" | "gamma22" | "gamma24" | "gamma28" | "linear" | "pq" | "hlg" | "log100" | "log316" | "acescct";
+            /**
+             * Primaries
+             * @default bt709
+             * @enum {string}
+             */
+            primaries: "bt709" | "bt470bg" | "bt601" | "bt2020" | "p3" | "oprgb" | "aces" | "acescg";
+            /** Chroma Siting */
+            chroma_siting?: ("left" | "centre" | "topleft") | null;
+            /**
+             * Told
+             * @default []
+             */
+            told: string[];
+            /**
+             * Profile
+             * @default
+             */
+            profile: string;
             /**
              * Has Alpha
              * @default false
@@ -1928,6 +1964,8 @@ export interface components {
              * @description frames per second of numbered stills, exact fraction
              */
             rate?: string | null;
+            /** @description what its code values mean, where the file says nothing or the wrong thing */
+            colour?: components["schemas"]["ColourChoice"] | null;
         };
         /**
          * MediaRef
@@ -1949,6 +1987,8 @@ export interface components {
              * @description frames per second of numbered stills, exact fraction
              */
             rate: string | null;
+            /** @description what its code values mean, where the file says nothing or the wrong thing */
+            colour: components["schemas"]["ColourChoice"] | null;
         };
         /**
          * MediaView
@@ -1974,6 +2014,14 @@ export interface components {
             facts: components["schemas"]["MediaFacts"] | null;
             /** Proxies */
             proxies: number;
+            /**
+             * Film Notes
+             * @description how a film of it would be written, and what that cannot hold
+             * @default {}
+             */
+            film_notes: {
+                [key: string]: string;
+            };
         };
         /**
          * MotionAdvice
@@ -2237,6 +2285,8 @@ export interface components {
              * @description frames per second of numbered stills, exact fraction
              */
             rate: string | null;
+            /** @description what its code values mean, where the file says nothing or the wrong thing */
+            colour: components["schemas"]["ColourChoice"] | null;
             /**
              * First Frame
              * @description number of the first frame; default from the file
@@ -2662,6 +2712,20 @@ export interface components {
             /** Surface */
             surface: string;
             analysis: components["schemas"]["Analysis-Input"];
+        };
+        /**
+         * SetColour
+         * @description Say what the code values of the plate, or of a surface's artwork, mean; nothing takes it back to what the file says.
+         */
+        SetColour: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_colour";
+            /** Surface */
+            surface?: string | null;
+            colour?: components["schemas"]["ColourChoice"] | null;
         };
         /**
          * SetCorners
@@ -5041,7 +5105,10 @@ export interface operations {
     };
     proxy: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description a colour that was set, as JSON */
+                colour?: string;
+            };
             header?: never;
             path: {
                 media_hash: string;
@@ -5107,7 +5174,10 @@ export interface operations {
     };
     frame_at_full_quality: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description a colour that was set, as JSON */
+                colour?: string;
+            };
             header?: never;
             path: {
                 frame: number;

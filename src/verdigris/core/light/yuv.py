@@ -22,10 +22,11 @@ class YuvCoding:
 
     Attributes
     ----------
-    matrix : `bt601`, `bt709` or `bt2020`
+    matrix : `bt601`, `bt709` or `bt2020`; or `rgb` where the planes are G', B' and R' themselves
     full_range : 0..max instead of 16..235 (scaled to the depth)
     depth : bits of a sample
     shift_x, shift_y : chroma subsampling as powers of two
+    siting : where subsampled chroma lies: `left` (in the middle between rows), `centre`, or `topleft`
     """
 
     matrix: str
@@ -33,12 +34,23 @@ class YuvCoding:
     depth: int
     shift_x: int
     shift_y: int
+    siting: str = "left"
+
+    @property
+    def offsets(self) -> tuple[float, float]:
+        """How far a chroma sample lies from its first pixel's centre, px of the picture, across and down."""
+        across = 0.5 if self.siting == "centre" and self.shift_x else 0.0
+        down = 0.0 if self.siting == "topleft" or not self.shift_y else 0.5
+        return across, down
 
     @property
     def numbers(self) -> tuple[float, float, float, float, float, float, float]:
         """Offset and range of luma, middle and range of chroma, largest code value, Kr, Kb."""
         unit = float(1 << (self.depth - 8))
         top = float((1 << self.depth) - 1)
+        if self.matrix == "rgb":
+            low, span = (0.0, top) if self.full_range else (16 * unit, 219 * unit)
+            return low, span, low, span, top, 0.0, 0.0
         kr, kb = LUMA_WEIGHTS[self.matrix]
         if self.full_range:
             return 0.0, top, float(1 << (self.depth - 1)), top, top, kr, kb
@@ -63,12 +75,17 @@ def region_to_rgb(planes: Planes, coding: YuvCoding, box: Box) -> Float32:
     """
     x0, y0, x1, y1 = box
     out = np.empty((y1 - y0, x1 - x0, 3), np.float32)
-    _to_rgb(*planes, x0, y0, coding.shift_x, coding.shift_y, coding.numbers, out)
+    if coding.matrix == "rgb":
+        offset, span, *_ = coding.numbers
+        for channel, plane in ((0, planes[2]), (1, planes[0]), (2, planes[1])):
+            out[..., channel] = (plane[y0:y1, x0:x1].astype(np.float32) - np.float32(offset)) * np.float32(1 / span)
+        return out
+    _to_rgb(*planes, x0, y0, coding.shift_x, coding.shift_y, coding.offsets, coding.numbers, out)
     return out
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
-def _to_rgb(yp, up, vp, x0, y0, sx, sy, numbers, out):  # type: ignore[no-untyped-def]
+def _to_rgb(yp, up, vp, x0, y0, sx, sy, offsets, numbers, out):  # type: ignore[no-untyped-def]
     y_off, y_range, c_mid, c_range, _, kr, kb = numbers
     kg = 1.0 - kr - kb
     ch, cw = up.shape
@@ -76,7 +93,7 @@ def _to_rgb(yp, up, vp, x0, y0, sx, sy, numbers, out):  # type: ignore[no-untype
     for r in range(rows):
         y = y0 + r
         if sy:
-            pos = (y + 0.5) * 0.5 - 0.5
+            pos = (y - offsets[1]) * 0.5
             base = int(np.floor(pos))
             fy = np.float32(pos - base)
             ra, rb = min(max(base, 0), ch - 1), min(max(base + 1, 0), ch - 1)
@@ -84,10 +101,13 @@ def _to_rgb(yp, up, vp, x0, y0, sx, sy, numbers, out):  # type: ignore[no-untype
             ra, rb, fy = y, y, np.float32(0.0)
         for c in range(cols):
             x = x0 + c
-            if sx:
+            if sx and offsets[0] == 0.0:
                 ca = x >> 1
                 cb = min(ca + (x & 1), cw - 1)
                 fx = np.float32(0.5)
+            elif sx:
+                ca, cb = min(max((x - 1) >> 1, 0), cw - 1), min(max((x + 1) >> 1, 0), cw - 1)
+                fx = np.float32(0.25) if x & 1 else np.float32(0.75)
             else:
                 ca, cb, fx = x, x, np.float32(0.0)
             ua = up[ra, ca] * (1 - fx) + up[ra, cb] * fx
@@ -118,7 +138,14 @@ def write_region(planes: Planes, coding: YuvCoding, box: Box, before: Float32, a
     A chroma sample takes the mean change of the pixels it belongs to, so one that has no touched pixel keeps
     its value exactly.
     """
-    x0, y0, _, _ = box
+    x0, y0, x1, y1 = box
+    if coding.matrix == "rgb":
+        offset, span, _, _, top, *_ = coding.numbers
+        kind = planes[0].dtype
+        for channel, plane in ((0, planes[2]), (1, planes[0]), (2, planes[1])):
+            new = np.clip(np.floor(after[..., channel] * span + offset + 0.5), 0, top).astype(kind)
+            np.copyto(plane[y0:y1, x0:x1], new, where=touched)
+        return
     _write(*planes, x0, y0, coding.shift_x, coding.shift_y, coding.numbers, before, after, touched)
 
 

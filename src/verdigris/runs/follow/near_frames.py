@@ -5,7 +5,7 @@ import json
 import os
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from pathlib import Path
 from types import TracebackType
 
@@ -101,8 +101,11 @@ class NearFrames:
             return None
         with file as kept:
             planes = (kept["y"], kept["u"], kept["v"])
-            coding = YuvCoding(**json.loads(str(kept["coding"])))
-            return YuvFrame(planes, coding, kept.get("alpha"))
+            coding, facts = YuvCoding(**json.loads(str(kept["coding"]))), self.facts
+            if coding.matrix != "rgb":
+                # Samples are kept; what they mean may have been said anew since.
+                coding = replace(coding, matrix=facts.matrix or coding.matrix, full_range=facts.full_range)
+            return YuvFrame(planes, coding, kept.get("alpha"), facts.transfer, facts.primaries)
 
     def _keep(self, n: int, frame: Frame) -> Frame:
         if abs(n - self._middle) > NEAR or not isinstance(frame, YuvFrame):

@@ -10,9 +10,8 @@ from typing import TypeVar
 import numpy as np
 
 from verdigris.core.light.transfer import encode_array
-from verdigris.core.types import Float32
 from verdigris.media.facts import MediaFacts
-from verdigris.media.frames import Frame, RgbFrame, linear_light, to_integers
+from verdigris.media.frames import Frame, RgbFrame, frame_alpha, linear_light, premultiplied_linear, to_integers
 from verdigris.media.stills import write_exr_half, write_still
 from verdigris.media.whole import whole_file
 from verdigris.media.writer import FilmWriter, join_parts
@@ -70,23 +69,18 @@ def still_name(stem: str, number: int, form: str) -> str:
 
 
 def write_result_still(path: Path, frame: Frame, form: str) -> None:
-    """Write one still, PNG (8 or 16 bit as the plate has it) or EXR half linear; whole or not at all."""
+    """Write one still, PNG (8 or 16 bit as the plate has it) or EXR half linear, with its transparency; whole or not at all."""
     with whole_file(path) as unfinished:
-        if isinstance(frame, RgbFrame) and frame.alpha is not None and frame.associated:
-            _write_with_alpha(unfinished, frame, frame.alpha, form)
-        elif form == "png":
-            write_still(unfinished, frame.rgb_integers())
-        else:
-            light = linear_light(frame)
-            if isinstance(frame, RgbFrame) and frame.alpha is not None and not frame.associated:
-                light = light * frame.alpha[..., None]
-            write_exr_half(unfinished, light)
-
-
-def _write_with_alpha(path: Path, frame: RgbFrame, alpha: Float32, form: str) -> None:
-    """Premultiplied linear light: EXR takes it as it is, PNG wants straight code values."""
-    if form == "exr":
-        write_exr_half(path, np.dstack([frame.pixels, alpha]))
-        return
-    straight = frame.pixels / np.maximum(alpha, 1e-6)[..., None]
-    write_still(path, to_integers(np.dstack([encode_array(np.asarray(straight, np.float32)), alpha]), True))
+        if form == "exr":
+            seen = premultiplied_linear(frame, frame.primaries) if frame.alpha is not None else linear_light(frame)
+            write_exr_half(unfinished, seen, frame.primaries)
+            return
+        codes, alpha = frame.rgb_integers(), frame_alpha(frame)
+        transfer = frame.transfer
+        if isinstance(frame, RgbFrame) and frame.is_linear:
+            # PNG holds no linear light worth having: what is linear goes out as sRGB, 16 bit.
+            straight = frame.pixels if alpha is None or not frame.associated else frame.pixels / np.maximum(alpha, 1e-6)[..., None]
+            codes, transfer = to_integers(encode_array(np.asarray(np.maximum(straight, 0), np.float32)), True), "srgb"
+        if alpha is not None:
+            codes = np.dstack([codes, to_integers(alpha, codes.dtype == np.uint16)])
+        write_still(unfinished, codes, transfer, frame.primaries)

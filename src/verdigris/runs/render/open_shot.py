@@ -23,7 +23,7 @@ from verdigris.runs.render.kept_frames import KeptFrames
 from verdigris.runs.scene.artwork import PlacedArtwork, open_ref, resolve
 from verdigris.runs.scene.held_still import HeldStill
 from verdigris.runs.scene.in_front import Tracks
-from verdigris.shot.document import Shot
+from verdigris.shot.document import FILMS, Shot
 
 Progress = Callable[[int, int], None]
 # Beside stills of a plate held still: where each of them lies.
@@ -147,7 +147,7 @@ class OpenShot:
         """Hand over the whole shot to a film file or a folder of stills; goes on where an earlier run stopped."""
         delivery, facts = self.shot.delivery, self.plate.facts
         key = render_key(self.shot, tracks)
-        if delivery.form == "mp4":
+        if delivery.form in FILMS:
             self._render_film(tracks, out, key, progress, stopping)
             return
         out.mkdir(parents=True, exist_ok=True)
@@ -175,7 +175,7 @@ class OpenShot:
         work.mkdir(parents=True, exist_ok=True)
         done, parts = 0, []
         for start, stop in film_parts(facts.frame_count):
-            part = work / f"{start:06d}.mp4"
+            part = work / f"{start:06d}.{self.shot.delivery.form}"
             parts.append((start, part))
             if not part.exists():
                 done = start

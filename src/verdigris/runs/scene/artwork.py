@@ -78,7 +78,7 @@ class PlacedArtwork:
             return None
         ref, nearer = placement.artwork, in_front_of(shot, self.surface, tracks, frame, (width, height))
         return LayerPlan(
-            (ref.media or ref.path or "", self.frame_of(frame)), tuple(self.art_from_surface.reshape(-1).tolist()), camera,
+            (ref.model_dump_json(), self.frame_of(frame)), tuple(self.art_from_surface.reshape(-1).tolist()), camera,
             points_of(reference), corners_of(corners), overshoot_px=0.0 if placement.painted else placement.overshoot_px,
             black_bars=placement.surround == "black", in_front=polygons_of(*nearer),
         )  # fmt: skip
@@ -107,7 +107,7 @@ class PlacedArtwork:
                 picture = self._reader.frame(frame)
                 shown = None
         if shown is None:
-            shown = (frame, Texture(premultiplied_linear(picture)))
+            shown = (frame, Texture(premultiplied_linear(picture, self._plate.primaries)))
             with self._lock:
                 self._shown = shown
         return shown[1]
@@ -132,4 +132,4 @@ def resolve(ref: MediaRef, base: Path, media: Mapping[str, Path] | None = None) 
 
 def open_ref(ref: MediaRef, base: Path, media: Mapping[str, Path] | None = None) -> Reader:
     """Open the media of a reference."""
-    return open_media(resolve(ref, base, media), ref.rate)
+    return open_media(resolve(ref, base, media), ref.rate, colour=ref.colour)

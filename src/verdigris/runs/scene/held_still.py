@@ -67,7 +67,9 @@ class HeldStill:
         cover = np.ones(light.shape[:2], np.float32)
         still = self._drawn(np.ascontiguousarray(np.dstack([light, cover]), np.float32), self.canvas_from_plate(frame))
         alpha = np.clip(still[..., 3], 0, 1)
-        return RgbFrame(np.ascontiguousarray(np.maximum(still[..., :3], 0)), np.ascontiguousarray(alpha), associated=True)
+        return RgbFrame(
+            np.ascontiguousarray(np.maximum(still[..., :3], 0)), np.ascontiguousarray(alpha), associated=True, primaries=plate.primaries
+        )
 
     def _drawn(self, rgba: Float32, to_canvas: Float64) -> Float32:
         """Cubic in linear light; the rim fades over its own pixel."""

@@ -31,15 +31,17 @@ class Preview:
         self._shot, self._tracks = shot, tracks
         assert shot.plate.media is not None
         folder, facts = sources[shot.plate.media]
-        self._plate = ProxyReader(folder, facts)
+        self._plate = ProxyReader(folder, facts, colour=shot.plate.colour)
         self._scale = self._plate.facts.width / facts.width
+        # Composed as they are shown: in the light of an sRGB screen.
+        shown = facts.model_copy(update={"transfer": "srgb", "primaries": "bt709"})
         self._placed = []
         for placement in shot.placements:
             surface = shot.surface(placement.surface)
             media = placement.artwork.media
             if surface.corners is not None and media is not None and media in sources:
-                reader = ProxyReader(*sources[media], reduce=self._reduction(surface, sources[media][1]))
-                self._placed.append(PlacedArtwork(placement, surface, reader, facts))
+                reader = ProxyReader(*sources[media], reduce=self._reduction(surface, sources[media][1]), colour=placement.artwork.colour)
+                self._placed.append(PlacedArtwork(placement, surface, reader, shown))
 
     def _reduction(self, surface: Surface, facts: MediaFacts) -> int:
         """How many times smaller artwork may be read and still be half as large again as it is seen."""
