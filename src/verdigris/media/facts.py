@@ -81,7 +81,7 @@ class ColourChoice(BaseModel):
 
     transfer: Transfer | None = None
     primaries: Primaries | None = None
-    matrix: Matrix | None = None
+    matrix: Literal["bt601", "bt709", "bt2020"] | None = None
     full_range: bool | None = None
     chroma_siting: Siting | None = None
 

@@ -17,6 +17,7 @@ import OpenEXR
 from PIL import Image, ImageCms
 
 from verdigris.core.light.encoding import (
+    PRIMARIES,
     PRIMARIES_NUMBER,
     PRIMARIES_OF,
     TRANSFER_NUMBER,
@@ -26,10 +27,13 @@ from verdigris.core.light.encoding import (
     nearest_primaries,
     to_code,
     to_light,
+    xyz_for_d50,
 )
 
 # How far a profile's curve may lie from a known one, code values.
 ALIKE = 1.6 / 255
+# How far its primaries may lie from known ones, CIE XYZ.
+NEAR = 0.004
 CURVES: tuple[Transfer, ...] = ("srgb", "gamma22", "gamma24", "bt709", "linear")
 
 
@@ -86,9 +90,11 @@ def _of_profile(data: bytes) -> StillColour:
     try:
         profile = ImageCms.ImageCmsProfile(io.BytesIO(data))
         name = ImageCms.getProfileDescription(profile).strip()
-        space, seen = profile.profile.xcolor_space.strip(), profile.profile.chromaticity
-        if space == "GRAY" or seen is None:
+        inside = profile.profile
+        columns = [c[0] for c in (inside.red_colorant, inside.green_colorant, inside.blue_colorant) if c is not None]
+        if len(columns) < 3:
             raise ValueError("not red, green and blue")
+        seen = np.array(columns, np.float64).T
         ramp = Image.fromarray(np.repeat(np.arange(256, dtype=np.uint8)[None, :, None], 3, axis=2))
         shown = ImageCms.profileToProfile(ramp, profile, ImageCms.createProfile("sRGB"))
         if shown is None:
@@ -96,13 +102,12 @@ def _of_profile(data: bytes) -> StillColour:
         middle = np.asarray(shown, np.float64)[0].mean(axis=1) / 255
     except (ImageCms.PyCMSError, OSError, ValueError, TypeError):
         return StillColour(note="Its colour profile is of a kind that is not read here; it was taken as sRGB.")
-    # A profile's colours are stated for D50 and come back for its own white.
-    white = (0.3127, 0.3290)
-    primaries = nearest_primaries(np.array([*(c[:2] for c in seen), white]))
+    off = {p: float(np.abs(xyz_for_d50(p) - seen).max()) for p in PRIMARIES}
+    primaries = min(PRIMARIES, key=lambda p: off[p])
     code = np.arange(256, dtype=np.float32) / 255
     away = {t: float(np.abs(to_code(to_light(np.asarray(code, np.float32), t), "srgb") - middle).max()) for t in CURVES}
     transfer = min(CURVES, key=lambda t: away[t])
-    if primaries is None or away[transfer] > ALIKE:
+    if off[primaries] > NEAR or away[transfer] > ALIKE:
         return StillColour(note=f"Its colour profile, {name}, is none that is known here; it was taken as sRGB.")
     return StillColour(transfer, primaries, BOTH, name)
 

@@ -1,6 +1,7 @@
 /** Typed access to the API; every refusal becomes an ApiError with its sentence. */
 import createClient, { type Middleware } from "openapi-fetch";
 import type { paths } from "./schema";
+import type { ColourChoice } from "./types";
 
 export type * from "./types";
 
@@ -38,9 +39,14 @@ export function data<T>(answer: { data?: unknown }): T {
   return answer.data as T;
 }
 
+/** A colour that was set, as part of an address; nothing where the file's counts. */
+export function colourQuery(choice: ColourChoice | null | undefined): string {
+  return choice ? `?colour=${encodeURIComponent(JSON.stringify(choice))}` : "";
+}
+
 export const urls = {
-  proxy: (hash: string, frame: number) => `/api/media/${hash}/proxies/${frame}`,
-  full: (hash: string, frame: number) => `/api/media/${hash}/frames/${frame}`,
+  proxy: (hash: string, frame: number, colour?: ColourChoice | null) => `/api/media/${hash}/proxies/${frame}${colourQuery(colour)}`,
+  full: (hash: string, frame: number, colour?: ColourChoice | null) => `/api/media/${hash}/frames/${frame}${colourQuery(colour)}`,
   // A frame that is looked at a second time gets new crops; where it now is tells them from the first ones.
   crops: (take: string, frame: number, homography: readonly number[]) =>
     `/api/takes/${take}/crops/${frame}?at=${homography.map((v) => v.toPrecision(6)).join("_")}`,

@@ -1265,7 +1265,7 @@ export interface components {
             /** Primaries */
             primaries?: ("bt709" | "bt470bg" | "bt601" | "bt2020" | "p3" | "oprgb" | "aces" | "acescg") | null;
             /** Matrix */
-            matrix?: ("bt601" | "bt709" | "bt2020" | "rgb") | null;
+            matrix?: ("bt601" | "bt709" | "bt2020") | null;
             /** Full Range */
             full_range?: boolean | null;
             /** Chroma Siting */

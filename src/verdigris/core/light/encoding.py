@@ -51,6 +51,9 @@ CHROMATICITIES: dict[Primaries, tuple[tuple[float, float], ...]] = {
 # Cone responses (Bradford), for primaries with another white.
 BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
 
+# White of ICC's connection space.
+D50 = np.array([0.9642, 1.0, 0.8249])
+
 # Tables reach a little beyond black and white, as sharpened and resampled pictures do.
 LEAST_CODE, MOST_CODE, ENTRIES = -0.1, 1.15, 16384
 # What the library's curves call 1, in light: 100 cd/m2 for PQ, and HLG at 3 for its largest signal.
@@ -159,6 +162,13 @@ def in_primaries(light: Float32, source: Primaries, target: Primaries) -> Float3
     out = light.copy()
     out[..., :3] = light[..., :3] @ primaries_matrix(source, target).T.astype(np.float32)
     return out
+
+
+def xyz_for_d50(primaries: Primaries) -> Float64:
+    """Columns of red, green and blue in CIE XYZ as ICC profiles state them, adapted to D50, (3, 3) float64."""
+    to_xyz, white = _xyz(primaries)
+    cones = np.diag((BRADFORD @ D50) / (BRADFORD @ white))
+    return np.asarray(np.linalg.inv(BRADFORD) @ cones @ BRADFORD @ to_xyz)
 
 
 def _xyz(primaries: Primaries) -> tuple[Float64, Float64]:

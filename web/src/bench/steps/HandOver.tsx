@@ -10,6 +10,8 @@ import { HELD } from "../held";
 import type { Held } from "../state";
 import { Field, Note } from "./parts";
 
+const isFilm = (form: Delivery["form"]): form is "mp4" | "mkv" => form === "mp4" || form === "mkv";
+
 function DeliveryRow({ delivery }: { delivery: DeliveryView }) {
   const { firstFrame } = useWork();
   const job = useJobs().data?.find((j) => j.id === delivery.job);
@@ -32,7 +34,7 @@ function DeliveryRow({ delivery }: { delivery: DeliveryView }) {
 }
 
 export function HandOver() {
-  const { shot, document, surface, act, take } = useWork();
+  const { shot, document, plate, surface, act, take } = useWork();
   const [delivery, setDelivery] = useState<Delivery>(document.delivery);
   const held = delivery.still ?? null;
   const ready = held ? document.surfaces.some((s) => s.id === held.surface && shot.takes.some((t) => t.id === s.take && t.followed > 0)) : document.placements.length > 0 && !!take && take.followed > 0;
@@ -44,16 +46,16 @@ export function HandOver() {
           onChange={(v) => {
             const [on = "", how = "full"] = v.split(" ");
             if (v === "result") setDelivery({ ...delivery, still: null });
-            else setDelivery({ ...delivery, still: { surface: on, how: how as Held }, form: delivery.form === "mp4" ? "png" : delivery.form });
+            else setDelivery({ ...delivery, still: { surface: on, how: how as Held }, form: isFilm(delivery.form) ? "png" : delivery.form });
           }} />
       </Field>
       <Field label="As">
         <Segmented size="small" value={delivery.form} onChange={(form) => setDelivery({ ...delivery, form: form as Delivery["form"] })}
-          options={[{ value: "mp4", label: "MP4 film", disabled: held !== null }, { value: "png", label: "PNG" }, { value: "exr", label: "EXR half" }]} />
+          options={[{ value: "mp4", label: "MP4", disabled: held !== null }, { value: "mkv", label: "MKV", disabled: held !== null }, { value: "png", label: "PNG" }, { value: "exr", label: "EXR half" }]} />
       </Field>
       {delivery.form === "mp4" && (
         <>
-          <Field label="Quality" hint="H.264 constant rate factor: lower is closer to the plate">
+          <Field label="Quality" hint="Constant rate factor: lower is closer to the plate">
             <InputNumber size="small" min={0} max={40} value={delivery.crf} prefix="crf" aria-label="quality" onChange={(v) => v !== null && setDelivery({ ...delivery, crf: v })} />
           </Field>
           <Field label="Effort">
@@ -61,7 +63,8 @@ export function HandOver() {
           </Field>
         </>
       )}
-      <Note>{held ? "Every frame whole on one canvas, empty where the plate shows nothing, numbered like the plate; still.json says where each lies." : delivery.form === "mp4" ? "Same rate, length, size, pixel shape and sound as the plate." : delivery.form === "png" ? "Numbered like the plate. Outside the surface every pixel equals the decoded plate." : "Linear light, half float, numbered like the plate."}</Note>
+      {isFilm(delivery.form) && <Note tone={plate.film_notes[delivery.form]?.includes("become") || plate.film_notes[delivery.form]?.includes("left out") ? "warn" : "quiet"}>{`Written as ${plate.film_notes[delivery.form] ?? "a film"}`}</Note>}
+      <Note>{held ? "Every frame whole on one canvas, empty where the plate shows nothing, numbered like the plate; still.json says where each lies." : isFilm(delivery.form) ? "Same rate, length, size, pixel shape and sound as the plate." : delivery.form === "png" ? "Numbered like the plate. Outside the surface every pixel equals the decoded plate." : "Linear light, half float, numbered like the plate."}</Note>
       <Button type="primary" disabled={!ready} data-testid="hand-over"
         onClick={() => void act((revision) => api.POST("/api/shots/{shot_id}/deliveries", { params: { path: { shot_id: shot.id } }, body: { base_revision: revision, delivery } }).then(() => null))}>
         Hand over

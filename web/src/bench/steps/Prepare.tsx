@@ -3,13 +3,13 @@ import { InputNumber } from "antd";
 import type { Edit } from "../../api/client";
 import { bytesText, rateText } from "../../ui/format";
 import { useWork } from "../context";
+import { Colour } from "./Colour";
 import { Fact, Field, Note } from "./parts";
 
 export function Prepare() {
   const { plate, document, firstFrame, edit, count } = useWork();
   const f = plate.facts;
   if (!f) return <Note>The plate is still being read.</Note>;
-  const colour = f.matrix ? `${f.matrix.toUpperCase()}, ${f.full_range ? "full" : "limited"} range` : f.transfer === "linear" ? "linear light" : "sRGB";
   return (
     <div className="rows">
       <h2>Plate</h2>
@@ -18,7 +18,6 @@ export function Prepare() {
       <Fact label="Pixels" value={f.pixel_aspect.replace("/", ":")} />
       <Fact label="Frames" value={`${f.frame_count}, ${firstFrame}-${firstFrame + f.frame_count - 1}`} />
       <Fact label="Encoding" value={`${f.codec}, ${f.pixel_format}`} />
-      <Fact label="Colour" value={colour} />
       <Fact label="Sound" value={f.sound ? `${f.sound.codec}, ${f.sound.channels} ch, ${f.sound.sample_rate / 1000} kHz` : "none"} />
       <Fact label="On disk" value={bytesText(plate.bytes)} />
       {f.kind === "film" ? (
@@ -33,6 +32,7 @@ export function Prepare() {
         <InputNumber size="small" min={0} max={1_000_000} aria-label="number of the first frame" precision={0} value={firstFrame}
           onChange={(v) => v !== null && void edit({ kind: "set_plate_facts", first_frame: v } as Edit)} />
       </Field>
+      <Colour facts={f} choice={document.plate.colour} surface={null} />
       {plate.state === "reading" && <Note>{`${plate.proxies} of ${count} frames are ready for scrubbing; the rest is being read.`}</Note>}
       {f.notes.map((n) => <Note key={n} tone="warn">{n}</Note>)}
     </div>

@@ -10,7 +10,7 @@ const SIDE = 168;
 const TIMES = 8;
 
 export function Magnifier({ at, screen }: { at: PlatePoint; screen: { x: number; y: number; width: number } }) {
-  const { plate } = useWork();
+  const { plate, document: { plate: { colour } } } = useWork();
   const frame = useBench((s) => s.frame);
   const ref = useRef<HTMLCanvasElement>(null);
 
@@ -40,12 +40,12 @@ export function Magnifier({ at, screen }: { at: PlatePoint; screen: { x: number;
         context.stroke();
       }
     };
-    draw(frameCache.peek(urls.full(plate.hash, frame)) ?? frameCache.peek(urls.proxy(plate.hash, frame)));
-    void frameCache.get(urls.full(plate.hash, frame)).then(draw);
+    draw(frameCache.peek(urls.full(plate.hash, frame, colour)) ?? frameCache.peek(urls.proxy(plate.hash, frame, colour)));
+    void frameCache.get(urls.full(plate.hash, frame, colour)).then(draw);
     return () => {
       current = false;
     };
-  }, [at.x, at.y, frame, plate]);
+  }, [colour, at.x, at.y, frame, plate]);
 
   const left = screen.x + SIDE + 40 > screen.width ? screen.x - SIDE - 24 : screen.x + 24;
   return (

@@ -14,7 +14,7 @@ const MOST_WIDE = 1280;
 
 /** The pictures to draw now; the last one stays until the next is here, so that nothing flickers. */
 function useShownPictures(width: number) {
-  const { plate } = useWork();
+  const { plate, document: { plate: { colour } } } = useWork();
   const frame = useBench((s) => s.frame);
   const playing = useBench((s) => s.playing !== 0);
   const wanted = useBench((s) => (s.holdPlate ? "plate" : s.shown));
@@ -37,13 +37,13 @@ function useShownPictures(width: number) {
     // Full size is fetched only for the plate that stands still.
     const timer = window.setTimeout(() => {
       if (playing || wanted !== "plate" || wiping) return;
-      void frameCache.get(urls.full(plate.hash, frame)).then((p) => current && p && show(p));
+      void frameCache.get(urls.full(plate.hash, frame, colour)).then((p) => current && p && show(p));
     }, STILL_MS);
     return () => {
       current = false;
       window.clearTimeout(timer);
     };
-  }, [frame, mainUrl, plate.hash, playing, underUrl, wanted, wiping]);
+  }, [frame, mainUrl, colour, plate.hash, playing, underUrl, wanted, wiping]);
   // What was drawn while dragging stays until the same is here for good.
   const shown = live && (dragged || main?.url !== mainUrl) ? live : (main?.picture ?? null);
   return { main: shown, under: wiping ? under : null };

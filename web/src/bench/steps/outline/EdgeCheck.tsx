@@ -34,7 +34,7 @@ function draw(context: CanvasRenderingContext2D, picture: ImageBitmap, scale: nu
 }
 
 export function EdgeCheck() {
-  const { plate } = useWork();
+  const { plate, document: { plate: { colour } } } = useWork();
   // The dragged overlay comes first.
   const corners = useDeferredValue(useShapes().corners);
   const frame = useBench((s) => s.frame);
@@ -42,11 +42,11 @@ export function EdgeCheck() {
   const strips = useRef<(HTMLCanvasElement | null)[]>([]);
   useEffect(() => {
     let current = true;
-    void frameCache.get(urls.full(plate.hash, frame)).then((p) => current && p && setPicture(p));
+    void frameCache.get(urls.full(plate.hash, frame, colour)).then((p) => current && p && setPicture(p));
     return () => {
       current = false;
     };
-  }, [frame, plate.hash]);
+  }, [frame, colour, plate.hash]);
   useEffect(() => {
     if (!corners || !picture || !plate.facts) return;
     const scale = picture.width / plate.facts.width;

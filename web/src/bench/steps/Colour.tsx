@@ -1,0 +1,24 @@
+/** What the code values of a plate or of artwork mean: what its file says, and what is said where that says nothing or the wrong thing. */
+import { Select } from "antd";
+import type { ColourChoice, Edit, MediaFacts } from "../../api/client";
+import { chosenPart, colourParts, withPart } from "../../ui/colour";
+import { useWork } from "../context";
+import { Field } from "./parts";
+
+export function Colour({ facts, choice, surface }: { facts: MediaFacts; choice: ColourChoice | null | undefined; surface: string | null }) {
+  const { edit } = useWork();
+  return (
+    <>
+      {colourParts(facts).map((part) => {
+        const own = part.names[part.file] ?? part.file;
+        return (
+          <Field key={part.key} label={part.label} hint={`${part.hint}. ${part.told ? `The file says ${own}` : `The file does not say: it is taken as ${own}`}`}>
+            <Select size="small" style={{ width: 190 }} aria-label={part.label.toLowerCase()} data-testid={`colour-${part.key}`} value={chosenPart(choice, part.key) ?? "file"}
+              options={[{ value: "file", label: part.told ? own : `${own}, not said` }, ...Object.entries(part.names).map(([value, label]) => ({ value, label: `set to ${label}` }))]}
+              onChange={(v: string) => void edit({ kind: "set_colour", surface, colour: withPart(choice, part.key, v === "file" ? null : v) } as Edit)} />
+          </Field>
+        );
+      })}
+    </>
+  );
+}
