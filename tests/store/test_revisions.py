@@ -27,9 +27,9 @@ def shot_id(database_url) -> uuid.UUID:
         return create_shot(s, project.id, document).id
 
 
-def rename(database_url, shot_id, base, name) -> int:
+def rename(database_url, shot_id, base, name, stroke=None) -> int:
     with session(database_url) as s:
-        return edit_shot(s, shot_id, base, [EDIT.validate_python({"kind": "rename", "name": name})]).number
+        return edit_shot(s, shot_id, base, [EDIT.validate_python({"kind": "rename", "name": name})], stroke).number
 
 
 def name_of(database_url, shot_id) -> str:
@@ -58,6 +58,22 @@ def test_undo_goes_back_without_end_and_redo_forward_again(database_url, shot_id
     with pytest.raises(StoreError) as error, session(database_url) as s:
         redo(s, shot_id, head)
     assert error.value.code == "nothing_to_undo"
+
+
+def test_one_movement_of_the_hand_is_one_step_to_undo(database_url, shot_id):
+    head = rename(database_url, shot_id, 1, "before")
+    for name, stroke in (("a", "x"), ("b", "x"), ("c", "x"), ("d", "y"), ("e", None)):
+        head = rename(database_url, shot_id, head, name, stroke)
+    seen = []
+    for _ in range(4):
+        with session(database_url) as s:
+            head = undo(s, shot_id, head)
+        seen.append(name_of(database_url, shot_id))
+    assert seen == ["d", "c", "before", "one"]
+    for wanted in ("before", "c", "d", "e"):
+        with session(database_url) as s:
+            head = redo(s, shot_id, head)
+        assert name_of(database_url, shot_id) == wanted
 
 
 def test_an_edit_after_undo_keeps_what_was_undone(database_url, shot_id):

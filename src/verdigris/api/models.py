@@ -312,6 +312,7 @@ class EditRequest(BaseModel):
 
     base_revision: RevisionNumber
     edits: list[Edit] = Field(min_length=1, max_length=50)
+    stroke: str | None = Field(None, max_length=64, description="edits of one movement of the hand are one step to undo")
 
 
 class DraftRequest(BaseModel):

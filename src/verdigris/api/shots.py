@@ -83,7 +83,7 @@ def revisions(shot_id: uuid.UUID, s: Transaction) -> list[RevisionView]:
 @router.post("/{shot_id}/edits")
 def edit(shot_id: uuid.UUID, request: EditRequest, s: Transaction) -> ShotView:
     """Apply edits as one new revision; a stale base is refused with what changed."""
-    edit_shot(s, shot_id, request.base_revision, request.edits)
+    edit_shot(s, shot_id, request.base_revision, request.edits, request.stroke)
     shot = get_shot(s, shot_id)
     make_ready_to_follow(s, shot)
     return shot_view(s, shot)

@@ -67,7 +67,10 @@ class ShotRow(Base):
 
 
 class Revision(Base):
-    """One state of a shot document, kept for ever; `parent` is what undo goes back to."""
+    """One state of a shot document, kept for ever; `parent` is what undo goes back to.
+
+    `stroke` names one movement of the hand: what is made in one takes the place of what it made before.
+    """
 
     __tablename__ = "revisions"
     shot_id: Mapped[Key] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"), primary_key=True)
@@ -75,6 +78,7 @@ class Revision(Base):
     parent: Mapped[int | None] = mapped_column(Integer)
     document: Mapped[dict[str, Any]] = mapped_column(JSONB)
     label: Mapped[str] = mapped_column(Text)
+    stroke: Mapped[str | None] = mapped_column(Text)
     created: Mapped[dt.datetime] = _now()
 
 

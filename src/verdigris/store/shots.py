@@ -98,8 +98,10 @@ def _check_base(s: Session, shot: ShotRow, base: int) -> None:
     )  # fmt: skip
 
 
-def edit_shot(s: Session, shot_id: uuid.UUID, base: int, edits: list[Edit]) -> Revision:
+def edit_shot(s: Session, shot_id: uuid.UUID, base: int, edits: list[Edit], stroke: str | None = None) -> Revision:
     """Apply edits on top of a revision, as one new revision; edits that change nothing make none, so that undo undoes something.
+
+    What is made in one `stroke` of the hand is one step to undo, however often it is told on the way.
 
     Raises
     ------
@@ -116,7 +118,9 @@ def edit_shot(s: Session, shot_id: uuid.UUID, base: int, edits: list[Edit]) -> R
     if document == before:
         return get_revision(s, shot.id, shot.head)
     _check_references(s, shot, before, document)
-    return add_revision(s, shot, document, ", ".join(dict.fromkeys(LABELS[e.kind] for e in edits)))
+    head, label = get_revision(s, shot.id, shot.head), ", ".join(dict.fromkeys(LABELS[e.kind] for e in edits))
+    going_on = stroke is not None and head.stroke == stroke and head.parent is not None
+    return add_revision(s, shot, document, label, stroke, head.parent if going_on else shot.head)
 
 
 def check_media(s: Session, document: Shot) -> None:
@@ -149,10 +153,12 @@ def _key_or_none(text: str) -> uuid.UUID | None:
         return None
 
 
-def add_revision(s: Session, shot: ShotRow, document: Shot, label: str) -> Revision:
-    """Put a document on top of the head."""
+def add_revision(s: Session, shot: ShotRow, document: Shot, label: str, stroke: str | None = None, parent: int | None = None) -> Revision:
+    """Put a document on top of the head, or of another `parent`."""
     last = s.scalar(select(func.max(Revision.number)).where(Revision.shot_id == shot.id)) or 0
-    revision = Revision(shot_id=shot.id, number=last + 1, parent=shot.head, document=document.to_json(), label=label)
+    revision = Revision(
+        shot_id=shot.id, number=last + 1, parent=parent or shot.head, document=document.to_json(), label=label, stroke=stroke
+    )
     s.add(revision)
     shot.head = revision.number
     s.flush()

@@ -8,6 +8,8 @@ import { flushNudge } from "./pendingNudge";
 
 export type ShotEdits = {
   edit: (...edits: Edit[]) => Promise<boolean>;
+  /** An edit that is told again and again while the hand moves: the newest counts, and all of one stroke are one step to undo. */
+  live: (stroke: string, edit: Edit) => Promise<boolean>;
   undo: () => Promise<boolean>;
   redo: () => Promise<boolean>;
   /** Other work on the shot; where its answer has the shot already, that is not asked for again. */
@@ -18,6 +20,7 @@ export function useShotEdits(id: string): ShotEdits {
   const client = useQueryClient();
   const { notification } = App.useApp();
   const line = useRef<Promise<unknown>>(Promise.resolve());
+  const coming = useRef<{ stroke: string; edit: Edit } | null>(null);
   const last = useRef<{ key: string; done: Promise<boolean> } | null>(null);
 
   return useMemo(() => {
@@ -57,6 +60,18 @@ export function useShotEdits(id: string): ShotEdits {
           if (last.current === mine) last.current = null;
         });
         return done;
+      },
+      live: (stroke, edit) => {
+        flushNudge();
+        const waiting = coming.current !== null;
+        coming.current = { stroke, edit };
+        // What is on its way takes the newest along.
+        if (waiting) return line.current.then(() => true);
+        return inTurn(async () => {
+          const newest = coming.current;
+          coming.current = null;
+          if (newest) await keep(data<ShotView>(await api.POST("/api/shots/{shot_id}/edits", { ...path, body: { base_revision: revision(), edits: [newest.edit], stroke: newest.stroke } })));
+        });
       },
       undo: () => (flushNudge(), inTurn(async () => keep(data<ShotView>(await api.POST("/api/shots/{shot_id}/undo", { ...path, body: { base_revision: revision() } }))))),
       redo: () => (flushNudge(), inTurn(async () => keep(data<ShotView>(await api.POST("/api/shots/{shot_id}/redo", { ...path, body: { base_revision: revision() } }))))),

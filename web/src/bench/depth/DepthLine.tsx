@@ -62,7 +62,7 @@ export function DepthLine() {
           <path d="M2 5h14v10H2zM16 8l7-4v12l-7-4z" fill="none" stroke="#a3aba6" strokeWidth="1.5" />
         </svg>
       </Tooltip>
-      <div className="depth-tiles">
+      <div className={order.length > 3 ? "depth-tiles many" : "depth-tiles"}>
       {order.map((item, i) => {
         const own = document.surfaces.find((s) => s.id === item.id);
         return (

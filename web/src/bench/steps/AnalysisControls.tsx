@@ -1,8 +1,9 @@
 /** The analysis picture: what the tracker looks at, with a live preview. The delivered picture is never touched. */
-import { Collapse, InputNumber, Select, Switch, Tooltip } from "antd";
+import { Collapse, Select, Switch, Tooltip } from "antd";
 import type { Edit, Surface } from "../../api/client";
 import { useWork } from "../context";
 import { setBench, useBench } from "../state";
+import { Felt } from "./Felt";
 import { Field } from "./parts";
 
 type Analysis = Surface["analysis"];
@@ -20,12 +21,12 @@ const DEFLICKER = [
   { value: "global", label: "whole region" },
   { value: "local", label: "place by place" },
 ];
-const NUMBERS: { field: "contrast" | "gamma" | "blur_px" | "sharpen" | "denoise"; label: string; min: number; max: number; step: number; unit: string; hint: string }[] = [
-  { field: "contrast", label: "Contrast", min: 0.1, max: 10, step: 0.1, unit: "x", hint: "Around the region's mean" },
-  { field: "gamma", label: "Gamma", min: 0.1, max: 10, step: 0.1, unit: "", hint: "Below 1 opens the shadows" },
-  { field: "blur_px", label: "Blur", min: 0, max: 20, step: 0.5, unit: "px", hint: "Against grain and fine noise" },
-  { field: "sharpen", label: "Sharpen", min: 0, max: 5, step: 0.1, unit: "", hint: "Strength of an unsharp mask" },
-  { field: "denoise", label: "Denoise", min: 0, max: 1, step: 0.1, unit: "", hint: "Smooths, but keeps edges" },
+const NUMBERS: { field: "contrast" | "gamma" | "blur_px" | "sharpen" | "denoise"; label: string; min: number; max: number; felt: number; step: number; unit: string; hint: string }[] = [
+  { field: "contrast", label: "Contrast", min: 0.1, max: 10, felt: 4, step: 0.1, unit: "x", hint: "Around the region's mean" },
+  { field: "gamma", label: "Gamma", min: 0.1, max: 10, felt: 4, step: 0.1, unit: "", hint: "Below 1 opens the shadows" },
+  { field: "blur_px", label: "Blur", min: 0, max: 20, felt: 8, step: 0.5, unit: "px", hint: "Against grain and fine noise" },
+  { field: "sharpen", label: "Sharpen", min: 0, max: 5, felt: 3, step: 0.1, unit: "", hint: "Strength of an unsharp mask" },
+  { field: "denoise", label: "Denoise", min: 0, max: 1, felt: 1, step: 0.1, unit: "", hint: "Smooths, but keeps edges" },
 ];
 
 export function AnalysisControls() {
@@ -51,10 +52,8 @@ export function AnalysisControls() {
             <Select size="small" style={{ width: 150 }} value={now.channel} options={CHANNELS} aria-label="channel" onChange={(channel) => set({ channel })} />
           </Field>
           {NUMBERS.map((n) => (
-            <Field key={n.field} label={n.label} hint={n.hint}>
-              <InputNumber size="small" style={{ width: 92 }} min={n.min} max={n.max} step={n.step} value={now[n.field]} suffix={n.unit || undefined} aria-label={n.label.toLowerCase()}
-                onChange={(v) => v !== null && set({ [n.field]: v })} />
-            </Field>
+            <Felt key={n.field} label={n.label} hint={n.hint} name={n.label.toLowerCase()} min={n.min} max={n.max} felt={n.felt} step={n.step} value={now[n.field]} unit={n.unit}
+              onTouch={() => setBench({ shown: "analysis", wipe: null })} edit={(v) => ({ kind: "set_analysis", surface: surface.id, analysis: { ...now, [n.field]: v } }) as Edit} />
           ))}
           <Field label="Flicker" hint="Brings every frame's brightness to the reference frame's">
             <Select size="small" style={{ width: 150 }} value={now.deflicker} options={DEFLICKER} aria-label="flicker" onChange={(deflicker) => set({ deflicker })} />

@@ -10,6 +10,7 @@ import { useTracking } from "../useTracking";
 import { CurveControls } from "./CurveControls";
 import { Disagreements } from "./Disagreements";
 import { MOTIONS } from "./motions";
+import { Felt } from "./Felt";
 import { Fact, Field, Note } from "./parts";
 import { PointSet } from "./PointSet";
 import { Remaining } from "./Remaining";
@@ -26,7 +27,8 @@ export function Inspect() {
   const corners = cornersAt(surface, frames, frame);
   const held = surface.held.some((h) => h.frame === frame);
   const hold = (points: PlatePoint[] | null) => void edit({ kind: "hold_frame", surface: surface.id, frame, corners: points ? points.map((p) => pair(p)) : null } as Edit);
-  const mend = (change: { smoothing?: number; carry?: boolean }) => void edit({ kind: "set_mending", surface: surface.id, smoothing: surface.smoothing, carry: surface.carry, left_out: surface.left_out, calmed: surface.calmed, ...change } as Edit);
+  const mending = (change: { smoothing?: number; carry?: boolean }) => ({ kind: "set_mending", surface: surface.id, smoothing: surface.smoothing, carry: surface.carry, left_out: surface.left_out, calmed: surface.calmed, ...change }) as Edit;
+  const mend = (change: { smoothing?: number; carry?: boolean }) => void edit(mending(change));
   const simpler = MOTIONS[MOTIONS.findIndex((m) => m.value === surface.motion) - 1];
   const here = surface.corrections.filter((c) => c.frame === frame);
   return (
@@ -108,9 +110,8 @@ export function Inspect() {
         </Tooltip>
         <span className="quiet small">{surface.held.length === 0 ? "no frame is held" : `held: ${surface.held.map((h) => h.frame + firstFrame).join(", ")}`}</span>
       </div>
-      <Field label="Calm" hint="Sure frames hardly move, unsure ones follow the movement. 0 leaves the track, 1 weighs doubt as stated">
-        <InputNumber size="small" min={0} max={100} step={0.5} disabled={take.mended} value={surface.smoothing} aria-label="calm" onChange={(v) => v !== null && mend({ smoothing: v })} />
-      </Field>
+      <Felt label="Calm" hint="Sure frames hardly move, unsure ones follow the movement. 0 leaves the track, 1 weighs doubt as stated" name="calm"
+        min={0} max={100} felt={10} step={0.5} disabled={take.mended} value={surface.smoothing} edit={(v) => mending({ smoothing: v })} />
       <Field label="Carry lost frames" hint="By the movement around them, also beyond the picture's edges; doubt grows with the distance">
         <Switch size="small" disabled={take.mended} checked={surface.carry} aria-label="carry lost frames" onChange={(carry) => mend({ carry })} />
       </Field>

@@ -1,5 +1,5 @@
 /** Place: pin artwork onto the corners. */
-import { Button, Dropdown, InputNumber, Segmented, Select, Tooltip } from "antd";
+import { Button, Dropdown, Segmented, Select, Tooltip } from "antd";
 import type { Edit, MediaView, Placement } from "../../api/client";
 import { useMedia } from "../../api/queries";
 import { mediaFactsText, rateNumber, rateText } from "../../ui/format";
@@ -9,6 +9,7 @@ import { useWork } from "../context";
 import { HELD } from "../held";
 import { setBench } from "../state";
 import { Colour } from "./Colour";
+import { Felt } from "./Felt";
 import { Fact, Field, Note } from "./parts";
 
 /** Artwork that no shot of this project shows: it can be put into the bin. */
@@ -79,9 +80,8 @@ export function Place() {
               <Segmented size="small" value={placement.surround} options={[{ value: "black", label: "black" }, { value: "plate", label: "old surface" }]} onChange={(v) => place({ surround: v as Placement["surround"] })} />
             </Field>
           )}
-          {!placement.painted && <Field label="Overshoot" hint="How far the edge is moved outwards, so that no old rim shows">
-            <InputNumber size="small" min={0} max={50} step={0.1} value={placement.overshoot_px} suffix="px" aria-label="overshoot" onChange={(v) => v !== null && place({ overshoot_px: v })} />
-          </Field>}
+          {!placement.painted && <Felt label="Overshoot" hint="How far the edge is moved outwards, so that no old rim shows" name="overshoot"
+            min={0} max={50} felt={5} step={0.1} value={placement.overshoot_px} unit="px" edit={(v) => ({ kind: "set_placement", placement: { ...placement, overshoot_px: v } }) as Edit} />}
           {f && f.kind !== "still" && (
             <Field label="After its end">
               <Segmented size="small" value={placement.after_end} options={["hold", "loop"]} onChange={(v) => place({ after_end: v as Placement["after_end"] })} />

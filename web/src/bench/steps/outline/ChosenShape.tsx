@@ -6,6 +6,7 @@ import { keyBeside, regionShapes, shapesAt, type Scope } from "../../model/keyed
 import { homographyAt } from "../../model/shot";
 import { setBench, useBench, useCalmFrame } from "../../state";
 import { occluderEdit, setShapes, type Shape, useShapes } from "../../viewer/useShapes";
+import { Felt } from "../Felt";
 import { Field } from "../parts";
 
 const SCOPES: { value: Scope; label: string; hint: string }[] = [
@@ -83,7 +84,7 @@ export function ChosenShape({ shape }: { shape: Shape }) {
       <Field label="Line" hint="Straight from point to point, or a smooth curve through them">
         <Segmented size="small" value={shape.smooth ? "smooth" : "straight"} options={["straight", "smooth"]} data-testid="shape-line" onChange={(v) => change(shape.id, { outline: v as "straight" | "smooth" })} />
       </Field>
-      {region && (
+      {region && surface && (
         <>
           <Field label="Used as" hint="Followed with the surface, or cut out of it">
             <Segmented size="small" value={region.role} options={[{ value: "include", label: "followed" }, { value: "exclude", label: "cut out" }]} onChange={(v) => change(shape.id, { role: v as "include" | "exclude" })} />
@@ -91,9 +92,8 @@ export function ChosenShape({ shape }: { shape: Shape }) {
           <Field label="Moves" hint="With the surface, or standing in the picture until its keys move it">
             <Segmented size="small" value={region.rides} options={[{ value: "plane", label: "with the surface" }, { value: "picture", label: "by its keys" }]} onChange={(v) => change(shape.id, { rides: v as string })} />
           </Field>
-          <Field label="Soft edge" hint="Nothing within this width of the line is compared">
-            <InputNumber size="small" min={0} max={200} step={1} style={{ width: 92 }} value={region.feather_px} suffix="px" aria-label="soft edge" onChange={(v) => v !== null && change(shape.id, { feather_px: v })} />
-          </Field>
+          <Felt label="Soft edge" hint="Nothing within this width of the line is compared" name="soft edge" min={0} max={200} felt={40} step={1} value={region.feather_px} unit="px"
+            edit={(v) => setShapes(surface, regionShapes(surface).map((r, i) => (i === Number(name) ? { ...r, feather_px: v } : r)))} />
         </>
       )}
       {occluder && (
@@ -116,9 +116,8 @@ export function ChosenShape({ shape }: { shape: Shape }) {
               ))}
             </span>
           </Field>
-          <Field label="Soft edge" hint="How far its edge fades, as a standard deviation">
-            <InputNumber size="small" min={0} max={50} step={0.2} style={{ width: 92 }} value={occluder.feather_px} suffix="px" aria-label="soft edge" onChange={(v) => v !== null && change(shape.id, { feather_px: v })} />
-          </Field>
+          <Felt label="Soft edge" hint="How far its edge fades, as a standard deviation" name="soft edge" min={0} max={50} felt={8} step={0.2} value={occluder.feather_px} unit="px"
+            edit={(v) => occluderEdit(occluder, { feather_px: v })} />
         </>
       )}
       <Keys shape={shape} />
