@@ -54,19 +54,23 @@ def plate() -> Plate:
     return make_plate(count=60, reference=30, noise=0.006)
 
 
-@pytest.fixture(scope="session")
-def plate_film(plate: Plate, tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """The small plate as a film with sound."""
+def film_of(plate: Plate, folder: Path) -> Path:
+    """A plate as a film with sound."""
     from fractions import Fraction
 
     from verdigris.demo.sound import write_sound
     from verdigris.media.writer import join_parts
 
-    folder = tmp_path_factory.mktemp("plate")
     write_plate(folder / "picture.mp4", plate)
     write_sound(folder / "sound.mkv", len(plate.frames) / 24)
     join_parts([folder / "picture.mp4"], [0], folder / "plate.mp4", Fraction(24), folder / "sound.mkv")
     return folder / "plate.mp4"
+
+
+@pytest.fixture(scope="session")
+def plate_film(plate: Plate, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The small plate as a film with sound."""
+    return film_of(plate, tmp_path_factory.mktemp("plate"))
 
 
 @pytest.fixture(scope="session")

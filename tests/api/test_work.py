@@ -238,7 +238,7 @@ def test_tracks_are_handed_out_with_corrections_as_people_number_frames(live, pl
     track(live, shot)
     revision = live.http.get(f"/api/shots/{shot}").json()["revision"]
     edits = [
-        {"kind": "correct_corner", "surface": "s", "correction": {"frame": 40, "corner": 1, "dx_px": 2.5, "dy_px": -1}},
+        {"kind": "nudge_corner", "surface": "s", "correction": {"frame": 40, "corner": 1, "dx_px": 2.5, "dy_px": -1}},
         {"kind": "set_plate_facts", "first_frame": 1001},
     ]
     live.http.post(f"/api/shots/{shot}/edits", json={"base_revision": revision, "edits": edits})

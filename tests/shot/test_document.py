@@ -91,10 +91,10 @@ def test_removing_a_surface_takes_its_artwork_along(shot):
 
 def test_a_nudge_is_set_replaced_and_taken_away(shot):
     nudge = {"frame": 5, "corner": 2, "dx_px": 0.5, "dy_px": 0}
-    once = edit(shot, kind="correct_corner", surface="screen", correction=nudge)
-    twice = edit(once, kind="correct_corner", surface="screen", correction={**nudge, "dx_px": 0.7})
+    once = edit(shot, kind="nudge_corner", surface="screen", correction=nudge)
+    twice = edit(once, kind="nudge_corner", surface="screen", correction={**nudge, "dx_px": 0.7})
     assert [c.dx_px for c in twice.surface("screen").corrections] == [0.7]
-    assert edit(twice, kind="correct_corner", surface="screen", correction={**nudge, "dx_px": 0}).surface("screen").corrections == []
+    assert edit(twice, kind="nudge_corner", surface="screen", correction={**nudge, "dx_px": 0}).surface("screen").corrections == []
 
 
 @pytest.mark.parametrize(

@@ -123,7 +123,7 @@ def _render_frames(job: RunningJob, opened: OpenShot, tracks: Tracks, start: int
 def _take_over_kept(s: Session, folder: Path, delivery: uuid.UUID) -> None:
     """What an earlier handing over of the shot composed is at hand for this one: only what changed since is composed anew."""
     shot = get_delivery(s, delivery).shot_id
-    done = select(Delivery).where(Delivery.shot_id == shot, Delivery.id != delivery, Delivery.state == "done")
+    done = select(Delivery).where(Delivery.shot_id == shot, Delivery.id != delivery, Delivery.state != "running")
     for one in s.scalars(done.order_by(Delivery.created)):
         kept = folder.parent / str(one.id) / KEPT
         if kept.is_dir():

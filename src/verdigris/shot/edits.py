@@ -301,10 +301,10 @@ class ChooseTake(Part):
         return _with_surface(shot, shot.surface(self.surface).model_copy(update={"take": self.take}))
 
 
-class CorrectCorner(Part):
+class NudgeCorner(Part):
     """Set the correction of one corner on one frame; no offset takes it away."""
 
-    kind: Literal["correct_corner"] = "correct_corner"
+    kind: Literal["nudge_corner"] = "nudge_corner"
     surface: Id
     correction: Correction
 
@@ -461,7 +461,7 @@ Edit = Annotated[
     | SetPlacement
     | RemovePlacement
     | ChooseTake
-    | CorrectCorner
+    | NudgeCorner
     | SetReach
     | HoldFrame
     | SetMending
@@ -480,7 +480,7 @@ LABELS = {
     "set_region": "region drawn", "set_reference": "reference frame", "set_motion": "motion model",
     "add_occluder": "occluder added", "set_occluder_keys": "occluder outlined", "set_occluder": "occluder's edge",
     "remove": "removed", "set_depth_order": "depth order", "set_placement": "artwork placed",
-    "remove_placement": "artwork taken off", "choose_take": "take chosen", "correct_corner": "corner nudged",
+    "remove_placement": "artwork taken off", "choose_take": "take chosen", "nudge_corner": "corner nudged",
     "set_reach": "reach of nudges", "hold_frame": "corners held", "set_mending": "smoothing and carrying",
     "set_analysis": "analysis picture", "set_points": "points", "restore_settings": "a take's settings",
     "set_lens": "lens", "set_delivery": "delivery settings",
@@ -496,7 +496,7 @@ def apply_edit(shot: Shot, edit: Edit, frame_count: int | None = None) -> Shot:
         With the reason; the document given stays as it was.
     """
     frame = getattr(edit, "frame", None)
-    if frame is None and isinstance(edit, CorrectCorner):
+    if frame is None and isinstance(edit, NudgeCorner):
         frame = edit.correction.frame
     if frame is not None and frame_count is not None and frame >= frame_count:
         raise ShotError("frame_outside", f"The plate has {frame_count} frames; this one is beyond its end.")

@@ -91,7 +91,7 @@ export function Inspect() {
       {here.map((c) => (
         <div key={c.corner} className="row apart">
           <span className="mono"><CornerGlyph corner={c.corner} size={9} /> {c.dx_px.toFixed(2)}, {c.dy_px.toFixed(2)} px</span>
-          <Button size="small" onClick={() => void edit({ kind: "correct_corner", surface: surface.id, correction: { ...c, dx_px: 0, dy_px: 0 } })}>Undo nudge</Button>
+          <Button size="small" onClick={() => void edit({ kind: "nudge_corner", surface: surface.id, correction: { ...c, dx_px: 0, dy_px: 0 } })}>Undo nudge</Button>
         </div>
       ))}
       <Fact label="Nudged frames" value={new Set(surface.corrections.map((c) => c.frame)).size} />

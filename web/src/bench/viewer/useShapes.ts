@@ -115,7 +115,7 @@ export function useShapes(live = true): Shapes {
         if (!was || (Math.abs(p.x - was.x) < 1e-6 && Math.abs(p.y - was.y) < 1e-6)) return [];
         const raw = h && surface.corners ? apply(h, at(surface.corners[corner] ?? [0, 0])) : was;
         const round = (v: number) => Math.round(v * 1000) / 1000;
-        return [{ kind: "correct_corner", surface: surface.id, correction: { frame, corner, dx_px: round(p.x - raw.x), dy_px: round(p.y - raw.y) } }];
+        return [{ kind: "nudge_corner", surface: surface.id, correction: { frame, corner, dx_px: round(p.x - raw.x), dy_px: round(p.y - raw.y) } }];
       });
     };
     /** Change the keys of a shape, whichever kind it is. */

@@ -8,16 +8,19 @@ References
 Padfield, Masked object registration in the Fourier domain, IEEE Trans. Image Processing 21(5), 2012: Eqs. 13-18.
 """
 
+from dataclasses import dataclass
+from functools import cached_property
 from typing import NamedTuple
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from scipy import fft
 
 from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.types import Bool, Float32, Float64, Uint8
 
-Spectrum = NDArray[np.complex128]
+Spectrum = NDArray[np.complex64]
 Shift = NDArray[np.int64]
 # The region is looked at with at most so many px to a side.
 SIDE_PX = 160
@@ -78,6 +81,10 @@ class Repetition:
         self._around = around & seen
         self.period = self._shortest_period()
 
+    @cached_property
+    def _around_spectra(self) -> "Spectra":
+        return Spectra.of(self._reference, self._around)
+
     @property
     def repeats(self) -> bool:
         """Whether the region fits itself at another place."""
@@ -110,7 +117,7 @@ class Repetition:
         if self.period is None:
             return []
         frame, there = self._seen(now, frame_from_reference, hidden)
-        fits = masked_correlation(self._reference, self._around, frame, there)
+        fits = correlate(self._around_spectra, Spectra.of(frame, there))
         left = 1 - self._agreement(frame, there, self._around)
         near, middle = max(LEAST_SHIFT_PX // 2, 0.3 * self.period * self.scale), np.array(fits.shape) // 2
         others = _peaks(fits, max(1 - MAY_TIMES * left - MAY, ALIKE_AT_ALL))
@@ -162,27 +169,48 @@ def masked_correlation(fixed: Float32, fixed_mask: Bool, moving: Float32, moving
     (2 H - 1, 2 W - 1) float64, -1..1; the middle is no shift, and at (row, col) from it the second picture's content lies col px
     to the right and row px below where the first has it. 0 where too little is in common.
     """
-    height, width = fixed.shape
-    shape = (2 * height - 1, 2 * width - 1)
-    padded = (cv2.getOptimalDFTSize(shape[0]), cv2.getOptimalDFTSize(shape[1]))
-    f, fm = np.where(fixed_mask, fixed, 0).astype(np.float64), fixed_mask.astype(np.float64)
-    m, mm = np.where(moving_mask, moving, 0).astype(np.float64), moving_mask.astype(np.float64)
+    return correlate(Spectra.of(fixed, fixed_mask), Spectra.of(moving, moving_mask))
 
-    def spectrum(a: Float64) -> Spectrum:
-        return np.fft.rfft2(a, padded)
+
+@dataclass(frozen=True)
+class Spectra:
+    """Spectra of a picture under a mask: of its mask, its values and their squares; what is compared with many is worked out once."""
+
+    shape: tuple[int, int]
+    padded: tuple[int, int]
+    pixels: float
+    mask: Spectrum
+    values: Spectrum
+    squares: Spectrum
+
+    @classmethod
+    def of(cls, picture: Float32, mask: Bool) -> "Spectra":
+        """From a picture (H, W) float32 and its mask (H, W) bool."""
+        height, width = picture.shape
+        padded = (fft.next_fast_len(2 * height - 1, real=True), fft.next_fast_len(2 * width - 1, real=True))
+        values = np.where(mask, picture, 0).astype(np.float32)
+        parts = (fft.rfft2(a, padded) for a in (mask.astype(np.float32), values, values**2))
+        return cls((height, width), padded, float(mask.sum()), *parts)
+
+
+def correlate(fixed: Spectra, moving: Spectra) -> Float64:
+    """See `masked_correlation`."""
+    height, width = fixed.shape
 
     def product(a: Spectrum, b: Spectrum) -> Float64:
-        full = np.fft.irfft2(np.conj(a) * b, padded)
-        return np.asarray(np.roll(full, (height - 1, width - 1), axis=(0, 1))[: shape[0], : shape[1]])
+        full = fft.irfft2(np.conj(a) * b, fixed.padded)
+        rows, cols = fixed.padded
+        # From the largest shift backwards to the largest forwards; what lies beyond is padding.
+        down = np.concatenate([full[rows - height + 1 :], full[:height]])
+        return np.concatenate([down[:, cols - width + 1 :], down[:, :width]], axis=1).astype(np.float64)
 
-    sf, sfm, sm, smm = spectrum(f), spectrum(fm), spectrum(m), spectrum(mm)
-    count = np.maximum(product(sfm, smm), 1e-6)
-    f_sum, m_sum = product(sf, smm), product(sfm, sm)
-    top = product(sf, sm) - f_sum * m_sum / count
-    f_var = product(spectrum(f**2), smm) - f_sum**2 / count
-    m_var = product(sfm, spectrum(m**2)) - m_sum**2 / count
+    count = np.maximum(product(fixed.mask, moving.mask), 1e-3)
+    f_sum, m_sum = product(fixed.values, moving.mask), product(fixed.mask, moving.values)
+    top = product(fixed.values, moving.values) - f_sum * m_sum / count
+    f_var = product(fixed.squares, moving.mask) - f_sum**2 / count
+    m_var = product(fixed.mask, moving.squares) - m_sum**2 / count
     bottom = np.sqrt(np.maximum(f_var, 0) * np.maximum(m_var, 0))
-    usable = (count > LEAST_OVERLAP * fm.sum()) & (bottom > 1e-6 * max(float(bottom.max()), 1e-9))
+    usable = (count > LEAST_OVERLAP * fixed.pixels) & (bottom > 1e-5 * max(float(bottom.max()), 1e-9))
     return np.where(usable, np.clip(top / np.maximum(bottom, 1e-12), -1, 1), 0.0)
 
 
