@@ -5,8 +5,8 @@ from dataclasses import dataclass, replace
 import cv2
 import numpy as np
 
-from verdigris.core.light.encoding import Primaries, Transfer, for_screen, in_primaries, is_wide, to_code, to_light
-from verdigris.core.light.transfer import encode_array, premultiplied_light
+from verdigris.core.light.encoding import Primaries, Transfer, for_screen, in_primaries, is_wide, premultiplied, to_code, to_light
+from verdigris.core.light.transfer import encode_array
 from verdigris.core.light.yuv import Box, Planes, YuvCoding, region_to_rgb, write_region
 from verdigris.core.types import AnyArray, Bool, Float32, Uint8
 
@@ -169,8 +169,8 @@ def premultiplied_linear(frame: Frame, primaries: Primaries = "bt709") -> Float3
     """(H, W, 4) float32 linear light of some primaries, premultiplied: what artwork is composed from."""
     alpha = frame_alpha(frame)
     associated = isinstance(frame, RgbFrame) and frame.associated
-    if frame.transfer == "srgb" and not (associated or (isinstance(frame, RgbFrame) and frame.is_linear)):
-        return in_primaries(premultiplied_light(frame.codes(), alpha), frame.primaries, primaries)
+    if not (associated or (isinstance(frame, RgbFrame) and frame.is_linear)):
+        return in_primaries(premultiplied(frame.codes(), alpha, frame.transfer), frame.primaries, primaries)
     cover = np.ones((frame.height, frame.width), np.float32) if alpha is None else alpha
     light = linear_light(frame) if associated else linear_light(frame) * cover[..., None]
     whole = np.ascontiguousarray(np.concatenate([light, cover[..., None]], axis=2), dtype=np.float32)

@@ -54,6 +54,12 @@ def put_layer(layer: Layer, plate: Float32, box: Box, in_front: Float32 | None) 
     inside = INSIDE_PX + (0.5 * warp.travel_px if len(warp.weights) > 1 else 0.0)
     out = plate.copy()
     touched = np.zeros(plate.shape[:2], np.bool_)
+    if bend is None and len(warp.weights) == 1:
+        _put_straight(
+            plate, out, touched, matte, in_front is not None, art, np.ascontiguousarray(maps[0]), edges[0], float(layer.overshoot_px),
+            away[0], float(box[0]), float(box[1]), mode, inside,
+        )  # fmt: skip
+        return out, touched
     _put(
         plate, out, touched, matte, in_front is not None, art, np.ascontiguousarray(maps), edges, np.asarray(warp.weights, np.float32),
         float(layer.overshoot_px), away, left, top, bend is not None, float(box[0]), float(box[1]), mode, inside,
@@ -62,8 +68,8 @@ def put_layer(layer: Layer, plate: Float32, box: Box, in_front: Float32 | None) 
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True, inline="always")
-def _add(art, u, v, bars, amount, c0, new, old, c):  # type: ignore[no-untyped-def]
-    """Add the picture at u, v to a row's sums: premultiplied colour, its coverage, the surface's; and the old surface's coverage."""
+def _sampled(art, u, v, bars):  # type: ignore[no-untyped-def]
+    """The picture at u, v: premultiplied colour and coverage."""
     ah, aw = art.shape[0], art.shape[1]
     uu = min(max(u - 0.5, 0.0), aw - 1.0)
     vv = min(max(v - 0.5, 0.0), ah - 1.0)
@@ -80,10 +86,17 @@ def _add(art, u, v, bars, amount, c0, new, old, c):  # type: ignore[no-untyped-d
     a = w00 * top[iu, 3] + w10 * top[ju, 3] + w01 * low[iu, 3] + w11 * low[ju, 3]
     if bars:
         # Soft edge of the picture itself, one sample wide; the corners of the surface are handled elsewhere.
-        within = min(max(u + 0.5, 0.0), 1.0) * min(max(aw + 0.5 - u, 0.0), 1.0)
-        within *= min(max(v + 0.5, 0.0), 1.0) * min(max(ah + 0.5 - v, 0.0), 1.0)
+        within = np.float32(min(max(u + 0.5, 0.0), 1.0) * min(max(aw + 0.5 - u, 0.0), 1.0))
+        within *= np.float32(min(max(v + 0.5, 0.0), 1.0) * min(max(ah + 0.5 - v, 0.0), 1.0))
         n0, n1, n2 = n0 * within, n1 * within, n2 * within
-        a = 1.0 - within * (1.0 - a) if bars == 1 else a * within
+        a = np.float32(1.0) - within * (np.float32(1.0) - a) if bars == 1 else a * within
+    return n0, n1, n2, a
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _add(art, u, v, bars, amount, c0, new, old, c):  # type: ignore[no-untyped-def]
+    """Add the picture at u, v to a row's sums: premultiplied colour, its coverage, the surface's; and the old surface's coverage."""
+    n0, n1, n2, a = _sampled(art, u, v, bars)
     new[c, 0] += amount * n0
     new[c, 1] += amount * n1
     new[c, 2] += amount * n2
@@ -173,6 +186,28 @@ def _inside(edges, away, left, top, bent, x, y, inside):  # type: ignore[no-unty
     return qx - ox, qy - oy
 
 
+@numba.njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _mix(plate, out, r, c, n0, n1, n2, a, c1, c0, m, qx, qy):  # type: ignore[no-untyped-def]
+    """Old surface out, new one in, at one pixel; the old surface's own colour is read at column qx of row qy of the region."""
+    if c0 >= 0.99999 and m <= 0.0001 and a >= 0.9999:
+        out[r, c, 0], out[r, c, 1], out[r, c, 2] = n0, n1, n2
+        return
+    p0, p1, p2 = plate[r, c, 0], plate[r, c, 1], plate[r, c, 2]
+    o0, o1, o2 = p0, p1, p2
+    if 0.0 < c0 < 0.99999:
+        rr = min(max(int(np.floor(qy)), 0), plate.shape[0] - 1)
+        cc = min(max(int(np.floor(qx)), 0), plate.shape[1] - 1)
+        o0, o1, o2 = plate[rr, cc, 0], plate[rr, cc, 1], plate[rr, cc, 2]
+    keep = 0.0 if c1 >= 0.99999 else min(1.0, (1.0 - c1) / max(1.0 - c0, 1e-4))
+    s0 = n0 + (c1 - a) * o0 + keep * (p0 - c0 * o0)
+    s1 = n1 + (c1 - a) * o1 + keep * (p1 - c0 * o1)
+    s2 = n2 + (c1 - a) * o2 + keep * (p2 - c0 * o2)
+    # An edge that was taken for another colour must not become darker than black; what the plate has below black stays.
+    out[r, c, 0] = m * p0 + (1 - m) * max(s0, min(p0, 0.0))
+    out[r, c, 1] = m * p1 + (1 - m) * max(s1, min(p1, 0.0))
+    out[r, c, 2] = m * p2 + (1 - m) * max(s2, min(p2, 0.0))
+
+
 @numba.njit(cache=True, nogil=True, fastmath=True)
 def _put(plate, out, touched, matte, has_matte, art, maps, edges, weights, grown, away, left, top, bent, bx, by, bars, inside):  # type: ignore[no-untyped-def]
     rows, cols = plate.shape[0], plate.shape[1]
@@ -189,29 +224,46 @@ def _put(plate, out, touched, matte, has_matte, art, maps, edges, weights, grown
                 a, b = _add_straight_row(art, maps[k], edges[k], weights[k], grown, bx, y, cols, bars, new, old)
             first, last = min(first, a), max(last, b)
         for c in range(first, last):
-            n0, n1, n2, a, c1 = new[c, 0], new[c, 1], new[c, 2], new[c, 3], new[c, 4]
-            c0 = old[c]
+            n0, n1, n2, a, c1, c0 = new[c, 0], new[c, 1], new[c, 2], new[c, 3], new[c, 4], old[c]
             new[c, 0], new[c, 1], new[c, 2], new[c, 3], new[c, 4], old[c] = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
             m = matte[r, c] if has_matte else np.float32(0.0)
             if m >= 0.9999 or c1 <= 0.0:
                 continue
             touched[r, c] = True
-            if c0 >= 0.99999 and m <= 0.0001 and a >= 0.9999:
-                out[r, c, 0], out[r, c, 1], out[r, c, 2] = n0, n1, n2
-                continue
-            p0, p1, p2 = plate[r, c, 0], plate[r, c, 1], plate[r, c, 2]
-            o0, o1, o2 = p0, p1, p2
+            qx, qy = bx + c + 0.5, y
             if 0.0 < c0 < 0.99999:
-                # The old surface's own colour, read just inside its edges.
-                qx, qy = _inside(edges[middle], away[middle if bent else 0], left, top, bent, bx + c + 0.5, y, inside)
-                rr = min(max(int(np.floor(qy - by)), 0), rows - 1)
-                cc = min(max(int(np.floor(qx - bx)), 0), cols - 1)
-                o0, o1, o2 = plate[rr, cc, 0], plate[rr, cc, 1], plate[rr, cc, 2]
-            keep = 0.0 if c1 >= 0.99999 else min(1.0, (1.0 - c1) / max(1.0 - c0, 1e-4))
-            s0 = n0 + (c1 - a) * o0 + keep * (p0 - c0 * o0)
-            s1 = n1 + (c1 - a) * o1 + keep * (p1 - c0 * o1)
-            s2 = n2 + (c1 - a) * o2 + keep * (p2 - c0 * o2)
-            # An edge that was taken for another colour must not become darker than black; what the plate has below black stays.
-            out[r, c, 0] = m * p0 + (1 - m) * max(s0, min(p0, 0.0))
-            out[r, c, 1] = m * p1 + (1 - m) * max(s1, min(p1, 0.0))
-            out[r, c, 2] = m * p2 + (1 - m) * max(s2, min(p2, 0.0))
+                qx, qy = _inside(edges[middle], away[middle if bent else 0], left, top, bent, qx, y, inside)
+            _mix(plate, out, r, c, n0, n1, n2, a, c1, c0, m, qx - bx, qy - by)
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _put_straight(plate, out, touched, matte, has_matte, art, h, edges, grown, none, bx, by, bars, inside):  # type: ignore[no-untyped-def]
+    """As `_put`, for one moment and nothing bent: what most frames are, without sums in between."""
+    rows, cols = plate.shape[0], plate.shape[1]
+    for r in range(rows):
+        y = by + r + 0.5
+        low, high = span(edges, grown, y, 1.0)
+        if low > high:
+            continue
+        first, last = max(0, int(np.floor(low - bx - 0.5))), min(cols, int(np.ceil(high - bx + 0.5)))
+        # Here pixels are wholly covered: no edges to look at.
+        whole_low, whole_high = span(edges, 0.0, y, -1.0)
+        wu, wv, ww = h[0, 1] * y + h[0, 2], h[1, 1] * y + h[1, 2], h[2, 1] * y + h[2, 2]
+        for c in range(first, last):
+            m = matte[r, c] if has_matte else np.float32(0.0)
+            if m >= 0.9999:
+                continue
+            x = bx + c + 0.5
+            c0, c1 = np.float32(1.0), np.float32(1.0)
+            qx, qy = x, y
+            if not whole_low <= x <= whole_high:
+                c1 = np.float32(covered(edges, grown, x, y))
+                if c1 <= 0.0:
+                    continue
+                c0 = np.float32(covered(edges, 0.0, x, y))
+                if 0.0 < c0 < 0.99999:
+                    qx, qy = _inside(edges, none, 0.0, 0.0, False, x, y, inside)
+            over_w = 1.0 / (h[2, 0] * x + ww)
+            n0, n1, n2, a = _sampled(art, (h[0, 0] * x + wu) * over_w, (h[1, 0] * x + wv) * over_w, bars)
+            touched[r, c] = True
+            _mix(plate, out, r, c, c1 * n0, c1 * n1, c1 * n2, c1 * a, c1, c0, m, qx - bx, qy - by)

@@ -17,7 +17,7 @@ import numba
 import numpy as np
 import PyOpenColorIO as ocio  # noqa: N813 (its own documentation calls it so)
 
-from verdigris.core.light.transfer import decode_array, encode_array
+from verdigris.core.light.transfer import decode_array, encode_array, premultiplied_light
 from verdigris.core.types import Float32, Float64
 
 Transfer = Literal["srgb", "bt709", "gamma22", "gamma24", "gamma28", "linear", "pq", "hlg", "log100", "log316", "acescct"]
@@ -143,6 +143,34 @@ def _read(flat, table, least, scale, rooted, out):  # type: ignore[no-untyped-de
         k = np.uint32(at)
         low = table[k]
         out[i] = low + (at - np.float32(k)) * (table[k + np.uint32(1)] - low)
+
+
+def premultiplied(code: Float32, alpha: Float32 | None, transfer: Transfer) -> Float32:
+    """Light (H, W, 4) float32, premultiplied, of code values (H, W, 3) and straight coverage (H, W), or None for all of it."""
+    if transfer == "srgb":
+        return premultiplied_light(code, alpha)
+    out = np.empty((*code.shape[:2], 4), np.float32)
+    cover = np.ones((1, 1), np.float32) if alpha is None else alpha
+    if transfer == "linear":
+        out[..., :3], out[..., 3] = code * (1.0 if alpha is None else alpha[..., None]), 1.0 if alpha is None else alpha
+        return out
+    scale = np.float32((ENTRIES - 1) / (MOST_CODE - LEAST_CODE))
+    _read_premultiplied(np.ascontiguousarray(code), cover, alpha is not None, _decoding(transfer), np.float32(LEAST_CODE), scale, out)
+    return out
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _read_premultiplied(code, alpha, has_alpha, table, least, scale, out):  # type: ignore[no-untyped-def]
+    last = np.float32(table.shape[0] - 1.01)
+    for r in range(code.shape[0]):
+        for c in range(code.shape[1]):
+            a = alpha[r, c] if has_alpha else np.float32(1.0)
+            for i in range(3):
+                at = min(max((code[r, c, i] - least) * scale, np.float32(0.0)), last)
+                k = np.uint32(at)
+                low = table[k]
+                out[r, c, i] = a * (low + (at - np.float32(k)) * (table[k + np.uint32(1)] - low))
+            out[r, c, 3] = a
 
 
 @lru_cache(maxsize=64)
