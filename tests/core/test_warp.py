@@ -179,6 +179,16 @@ def test_an_exposure_is_the_mean_of_what_it_sees_and_takes_the_old_edge_out_as_s
     assert np.abs(over[120, :, 1] - (1 - cover)).max() < 0.03
 
 
+@pytest.mark.parametrize("size", [(1, 1), (1, 5), (6, 1)])
+def test_a_picture_of_one_pixel_a_side_is_drawn_at_one_moment_and_at_many(size):
+    art = Texture(np.broadcast_to(np.array([0.25, 0.5, 0.75, 1], np.float32), (size[1], size[0], 4)).copy())
+    corners = {k: QUAD + [3.0 * k, 0] for k in range(-2, 3)}
+    for exposure in (((0.0, 1.0),), exposure_of(0.5, 12.0)):
+        layer = Layer(art, warp_of(Optics(W, H), QUAD, corners, exposure=exposure), np.diag([*map(float, size), 1.0]))
+        out, _ = drawn(layer, np.zeros((H, W, 3), np.float32))
+        assert np.allclose(out[120, 150], [0.25, 0.5, 0.75], atol=1e-6)
+
+
 def test_as_many_moments_as_the_blur_is_long():
     assert len(exposure_of(0.5, 0.0)) == 1
     assert len(exposure_of(0.5, 30.0)) == 10

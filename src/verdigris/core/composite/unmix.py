@@ -44,6 +44,9 @@ def put_layer(layer: Layer, plate: Float32, box: Box, in_front: Float32 | None) 
     art_w, art_h = layer.texture.size
     art = layer.texture.for_scale(*layer.seen_scale)
     reduce = np.diag([art.shape[1] / art_w, art.shape[0] / art_h, 1.0])
+    if min(art.shape[:2]) < 2:
+        # Between two columns, and two rows, there is always something to read.
+        art = np.pad(art, ((0, art.shape[0] < 2), (0, art.shape[1] < 2), (0, 0)), mode="edge")
     maps = reduce @ layer.art_from_surface @ np.linalg.inv(warp.straight_from_surface)
     maps = maps / np.abs(maps).max(axis=(1, 2), keepdims=True)
     edges = np.array([half_planes(q) for q in warp.corners])
@@ -106,6 +109,27 @@ def _add(art, u, v, bars, amount, c0, new, old, c):  # type: ignore[no-untyped-d
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
+def _add_whole(art, h, wu, wv, ww, weight, bx, first, last, new, old):  # type: ignore[no-untyped-def]
+    """The columns of a row that are wholly covered, by a picture that reaches all edges."""
+    right, bottom = art.shape[1] - 1.0, art.shape[0] - 1.0
+    ju, jv = art.shape[1] - 2, art.shape[0] - 2
+    for c in range(first, last):
+        x = bx + c + 0.5
+        over_w = 1.0 / (h[2, 0] * x + ww)
+        uu = min(max((h[0, 0] * x + wu) * over_w - 0.5, 0.0), right)
+        vv = min(max((h[1, 0] * x + wv) * over_w - 0.5, 0.0), bottom)
+        iu, iv = min(np.int32(uu), ju), min(np.int32(vv), jv)
+        fu, fv = np.float32(uu - iu), np.float32(vv - iv) * weight
+        w11 = fu * fv
+        w10, w01 = fu * weight - w11, fv - w11
+        w00 = weight - fu * weight - w01
+        for i in range(4):
+            new[c, i] += w00 * art[iv, iu, i] + w10 * art[iv, iu + 1, i] + w01 * art[iv + 1, iu, i] + w11 * art[iv + 1, iu + 1, i]
+        new[c, 4] += weight
+        old[c] += weight
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
 def _add_straight_row(art, h, edges, weight, grown, bx, y, cols, bars, new, old):  # type: ignore[no-untyped-def]
     """One moment of a row where nothing is bent; returns the columns it reached."""
     low, high = span(edges, grown, y, 1.0)
@@ -116,16 +140,24 @@ def _add_straight_row(art, h, edges, weight, grown, bx, y, cols, bars, new, old)
     # Here pixels are wholly covered: no edges to look at.
     whole_low, whole_high = span(edges, 0.0, y, -1.0)
     wu, wv, ww = h[0, 1] * y + h[0, 2], h[1, 1] * y + h[1, 2], h[2, 1] * y + h[2, 2]
-    for c in range(first, last):
-        x = bx + c + 0.5
-        c0, c1 = 1.0, 1.0
-        if not whole_low <= x <= whole_high:
+    whole_first = min(max(int(np.ceil(whole_low - bx - 0.5)), first), last)
+    whole_last = min(max(int(np.floor(whole_high - bx - 0.5)) + 1, whole_first), last)
+    for part in range(2):
+        for c in range(first if part == 0 else whole_last, whole_first if part == 0 else last):
+            x = bx + c + 0.5
             c1 = covered(edges, grown, x, y)
             if c1 <= 0.0:
                 continue
-            c0 = covered(edges, 0.0, x, y)
-        over_w = 1.0 / (h[2, 0] * x + ww)
-        _add(art, (h[0, 0] * x + wu) * over_w, (h[1, 0] * x + wv) * over_w, bars, np.float32(c1 * weight), c0 * weight, new, old, c)
+            over_w = 1.0 / (h[2, 0] * x + ww)
+            u, v = (h[0, 0] * x + wu) * over_w, (h[1, 0] * x + wv) * over_w
+            _add(art, u, v, bars, np.float32(c1 * weight), covered(edges, 0.0, x, y) * weight, new, old, c)
+    if bars:
+        for c in range(whole_first, whole_last):
+            x = bx + c + 0.5
+            over_w = 1.0 / (h[2, 0] * x + ww)
+            _add(art, (h[0, 0] * x + wu) * over_w, (h[1, 0] * x + wv) * over_w, bars, weight, weight, new, old, c)
+    else:
+        _add_whole(art, h, wu, wv, ww, weight, bx, whole_first, whole_last, new, old)
     return first, last
 
 
@@ -266,4 +298,7 @@ def _put_straight(plate, out, touched, matte, has_matte, art, h, edges, grown, n
             over_w = 1.0 / (h[2, 0] * x + ww)
             n0, n1, n2, a = _sampled(art, (h[0, 0] * x + wu) * over_w, (h[1, 0] * x + wv) * over_w, bars)
             touched[r, c] = True
+            if c0 >= 1.0 and m <= 0.0001 and a >= 0.9999:
+                out[r, c, 0], out[r, c, 1], out[r, c, 2] = n0, n1, n2
+                continue
             _mix(plate, out, r, c, c1 * n0, c1 * n1, c1 * n2, c1 * a, c1, c0, m, qx - bx, qy - by)
