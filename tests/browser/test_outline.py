@@ -239,8 +239,9 @@ def test_coverage_follows_a_point_while_it_is_dragged(window: Page, live, plate,
     bench = BenchPage(window).open(followed)
     bench.step("outline")
     bench.go_to(plate.reference)
+    there = len(shapes(live, followed))
     bench.draw("exclude", BOX)
-    until(window, lambda: len(shapes(live, followed)) >= 1)
+    until(window, lambda: len(shapes(live, followed)) == there + 1)
     with window.expect_response(lambda r: "/views/coverage/" in r.url):
         window.get_by_test_id("shown").get_by_text("Coverage").click()
     revision = live.http.get(f"/api/shots/{followed}").json()["revision"]

@@ -15,9 +15,13 @@ export const colour = {
   dark: "#121414",
 };
 
+// Whoever asks their system for less movement gets none.
+const calm = typeof window.matchMedia === "function" && window.matchMedia("(prefers-reduced-motion: reduce)").matches;
+
 export const theme: ThemeConfig = {
   algorithm: antd.darkAlgorithm,
   token: {
+    motion: !calm,
     colorPrimary: colour.verdigris,
     colorInfo: colour.verdigris,
     colorWarning: colour.copper,

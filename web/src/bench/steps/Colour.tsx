@@ -13,7 +13,7 @@ export function Colour({ facts, choice, surface }: { facts: MediaFacts; choice: 
         const own = part.names[part.file] ?? part.file;
         return (
           <Field key={part.key} label={part.label} hint={`${part.hint}. ${part.told ? `The file says ${own}` : `The file does not say: it is taken as ${own}`}`}>
-            <Select size="small" style={{ width: 190 }} aria-label={part.label.toLowerCase()} data-testid={`colour-${part.key}`} value={chosenPart(choice, part.key) ?? "file"}
+            <Select size="small" style={{ width: 190 }} listHeight={340} aria-label={part.label.toLowerCase()} data-testid={`colour-${part.key}`} value={chosenPart(choice, part.key) ?? "file"}
               options={[{ value: "file", label: part.told ? own : `${own}, not said` }, ...Object.entries(part.names).map(([value, label]) => ({ value, label: `set to ${label}` }))]}
               onChange={(v: string) => void edit({ kind: "set_colour", surface, colour: withPart(choice, part.key, v === "file" ? null : v) } as Edit)} />
           </Field>
