@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, Field
 
 from verdigris.core.geometry.motion import Motion
+from verdigris.formats.track_json import Camera
 from verdigris.media.facts import MediaFacts, Ratio
 from verdigris.shot.document import Delivery, FrameIndex, Id, Name, Shot
 from verdigris.shot.edits import Edit
@@ -83,6 +84,7 @@ class TakeView(BaseModel):
     ranges: list[tuple[int, int]] = Field(description="runs of frames that are followed, both ends included")
     looks: list[LookView]
     median_sigma_px: float | None
+    camera: Camera | None = Field(description="what following found of the camera")
 
 
 class PointView(BaseModel):
@@ -178,6 +180,9 @@ class TakeFrameView(BaseModel):
     share_used: float
     margin_px: float | None
     through: int | None
+    defocus_px2: float | None
+    smear_px: float | None
+    noise: float | None
     reason: str
 
 

@@ -22,6 +22,7 @@ from verdigris.api.models import (
 from verdigris.core.inspection.doubt import Evidence, frames_to_look_at
 from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.core.tracking.sequence.mend import LEFT_OUT
+from verdigris.formats.track_json import Camera
 from verdigris.media.facts import MediaFacts
 from verdigris.media.writer import film_notes
 from verdigris.runs.render.open_shot import picture_key
@@ -52,6 +53,9 @@ def frame_view(r: FrameResult) -> TakeFrameView:
     return TakeFrameView(
         frame=r.frame, status=r.status, residual_px=r.residual_px, share_used=r.share_used, margin_px=r.margin_px, through=r.through,
         reason=r.reason,
+        defocus_px2=None if r.softness is None else r.softness.defocus_px2,
+        smear_px=None if r.softness is None else r.softness.smear_px,
+        noise=None if r.softness is None else r.softness.noise,
         homography=None if r.homography is None else r.homography.reshape(-1).tolist(),
         sigma_px=None if r.sigma_px is None else r.sigma_px.tolist(),
     )  # fmt: skip
@@ -113,6 +117,7 @@ def _take_view(s: Session, take: Take, document: Shot, job: Job | None, stale: b
         stale=stale, changed=changed, restorable=take.settings is not None, mended=take.mended,
         running=running, version="" if running else str(take.id if job is None else job.id)[:8],
         followed=figures.followed, lost=figures.lost, ranges=figures.ranges, looks=figures.looks, median_sigma_px=figures.median_sigma_px,
+        camera=None if take.camera is None else Camera.model_validate(take.camera),
     )  # fmt: skip
 
 

@@ -1219,6 +1219,51 @@ export interface components {
             strength: number;
         };
         /**
+         * Camera
+         * @description What following found of the camera: lens, read-out, shutter, tone curve, and how far the surface is bowed.
+         */
+        Camera: {
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            lens?: components["schemas"]["LensTerms"] | null;
+            /**
+             * Readout
+             * @default 0
+             */
+            readout: number;
+            /**
+             * Shutter
+             * @description share of the frame time for which the shutter is open
+             */
+            shutter?: number | null;
+            /**
+             * Tone
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            tone: [
+                number,
+                number
+            ];
+            /**
+             * Bow
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            bow: [
+                number,
+                number
+            ];
+            /** Focal */
+            focal?: number | null;
+        };
+        /**
          * CameraModel
          * @description How the camera reads its picture out.
          */
@@ -1819,6 +1864,44 @@ export interface components {
             value: number;
             /** Sigma */
             sigma: number;
+        };
+        /**
+         * LensTerms
+         * @description A lens: radii are counted in half diagonals of the picture.
+         */
+        LensTerms: {
+            /** Centre */
+            centre: [
+                number,
+                number
+            ];
+            /** Half Diagonal */
+            half_diagonal: number;
+            /**
+             * K1
+             * @default 0
+             */
+            k1: number;
+            /**
+             * K2
+             * @default 0
+             */
+            k2: number;
+            /**
+             * K3
+             * @default 0
+             */
+            k3: number;
+            /**
+             * P1
+             * @default 0
+             */
+            p1: number;
+            /**
+             * P2
+             * @default 0
+             */
+            p2: number;
         };
         /**
          * LensView
@@ -3389,6 +3472,12 @@ export interface components {
             margin_px: number | null;
             /** Through */
             through: number | null;
+            /** Defocus Px2 */
+            defocus_px2: number | null;
+            /** Smear Px */
+            smear_px: number | null;
+            /** Noise */
+            noise: number | null;
             /** Reason */
             reason: string;
         };
@@ -3466,6 +3555,8 @@ export interface components {
             looks: components["schemas"]["LookView"][];
             /** Median Sigma Px */
             median_sigma_px: number | null;
+            /** @description what following found of the camera */
+            camera: components["schemas"]["Camera"] | null;
         };
         /**
          * TrackAllRequest

@@ -8,7 +8,7 @@ const surface = {
   corners: [[0, 0], [10, 0], [10, 10], [0, 10]], corrections: [{ frame: 50, corner: 2, dx_px: 1.5, dy_px: -0.5 }],
 } as unknown as Surface;
 
-const moved: TakeFrame = { frame: 11, status: "followed", homography: [1, 0, 5, 0, 1, -2, 0, 0, 1], sigma_px: null, residual_px: null, share_used: 1, margin_px: null, through: null, reason: "" };
+const moved: TakeFrame = { frame: 11, status: "followed", homography: [1, 0, 5, 0, 1, -2, 0, 0, 1], sigma_px: null, residual_px: null, share_used: 1, margin_px: null, through: null, defocus_px2: null, smear_px: null, noise: null, reason: "" };
 const lost: TakeFrame = { ...moved, frame: 12, status: "lost", homography: null };
 
 describe("corners at a frame", () => {

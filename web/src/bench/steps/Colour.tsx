@@ -1,9 +1,17 @@
 /** What the code values of a plate or of artwork mean: what its file says, and what is said where that says nothing or the wrong thing. */
-import { Select } from "antd";
+import { Collapse, Select } from "antd";
 import type { ColourChoice, Edit, MediaFacts } from "../../api/client";
 import { chosenPart, colourParts, withPart } from "../../ui/colour";
 import { useWork } from "../context";
 import { Field } from "./parts";
+
+/** Colour in one line, and all of it when that is opened: for where other things matter more. */
+export function FoldedColour(props: { facts: MediaFacts; choice: ColourChoice | null | undefined; surface: string | null }) {
+  const parts = colourParts(props.facts);
+  const seen = parts.slice(0, 2).map((p) => p.names[chosenPart(props.choice, p.key) ?? p.file]);
+  const said = parts.some((p) => p.told || chosenPart(props.choice, p.key) !== null);
+  return <Collapse ghost size="small" className="sections" items={[{ key: "colour", label: `Colour: ${seen.join(", ")}${said ? "" : ", not said by the file"}`, children: <div className="rows"><Colour {...props} /></div> }]} />;
+}
 
 export function Colour({ facts, choice, surface }: { facts: MediaFacts; choice: ColourChoice | null | undefined; surface: string | null }) {
   const { edit } = useWork();

@@ -10,6 +10,7 @@ import { useTracking } from "../useTracking";
 import { CurveControls } from "./CurveControls";
 import { Disagreements } from "./Disagreements";
 import { MOTIONS } from "./motions";
+import { cameraLines, softnessLines } from "../model/seen";
 import { Felt } from "./Felt";
 import { Fact, Field, Note } from "./parts";
 import { PointSet } from "./PointSet";
@@ -78,6 +79,7 @@ export function Inspect() {
       {at?.residual_px !== null && at && <Fact label="Residual" hint="Disagreement of the picture with what it is compared with, as a shift" value={`${at.residual_px?.toFixed(3)} px`} />}
       {at && at.margin_px !== null && at.status === "followed" && <Fact label="Margin" hint="How far the worst corner would move if surface and lens were allowed to bend: lens, rows or shape left over" value={`${at.margin_px.toFixed(3)} px`} />}
       {at && at.through !== null && at.status === "followed" && <Fact label="Compared with" hint="The reference frame does not look like the plane here, so this frame of the run took its place; its doubt is part of the doubt" value={`frame ${at.through + firstFrame}`} />}
+      {at?.status === "followed" && softnessLines(at).map(([label, value]) => <Fact key={label} label={label} value={value} />)}
       {at && <Fact label="Region compared" hint="How much of the region was seen and agreed. Covered parts lower it; the frame can still be sure" value={`${Math.round(100 * at.share_used)} %`} />}
       <div className="row wrap"><Disagreements /><Remaining /></div>
       <PointSet />
@@ -115,6 +117,13 @@ export function Inspect() {
       <Field label="Carry lost frames" hint="By the movement around them, also beyond the picture's edges; doubt grows with the distance">
         <Switch size="small" disabled={take.mended} checked={surface.carry} aria-label="carry lost frames" onChange={(carry) => mend({ carry })} />
       </Field>
+      {cameraLines(take.camera).length > 0 && (
+        <>
+          <div className="rule" />
+          <Tooltip title="Found while following; artwork and its edges are bent alike" placement="left"><h2>The camera, as found</h2></Tooltip>
+          {cameraLines(take.camera).map(([label, value]) => <Fact key={label} label={label} value={value} />)}
+        </>
+      )}
       <div className="rule" />
       <h2>To look at, worst first</h2>
       {take.looks.length === 0 && <Note>Nothing: every followed frame is sure within half a pixel.</Note>}

@@ -8,7 +8,7 @@ import { useBinEdits } from "../../ui/useBin";
 import { useWork } from "../context";
 import { HELD } from "../held";
 import { setBench } from "../state";
-import { Colour } from "./Colour";
+import { FoldedColour } from "./Colour";
 import { Felt } from "./Felt";
 import { Fact, Field, Note } from "./parts";
 
@@ -66,7 +66,7 @@ export function Place() {
       {placement && artwork && (
         <>
           <Fact label="File" value={mediaFactsText(artwork)} />
-          {f && <Colour facts={f} choice={placement.artwork.colour} surface={surface.id} />}
+          {f && <FoldedColour facts={f} choice={placement.artwork.colour} surface={surface.id} />}
           <Field label="Drawn" hint="As flat artwork, like a poster; or painted over the plate held still, like a patch that hides a mark">
             <Select size="small" style={{ width: 190 }} value={placement.painted ?? "made"} aria-label="what the artwork was made on" data-testid="painted"
               options={[{ value: "made", label: "as flat artwork" }, ...HELD.map((x) => ({ value: x.value, label: `over the plate held still: ${x.label}` }))]} onChange={(v) => place({ painted: v === "made" ? null : (v as Placement["painted"]) })} />
