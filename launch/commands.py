@@ -86,8 +86,10 @@ def _check(args: argparse.Namespace) -> int:
 
 def _test(args: argparse.Namespace) -> int:
     install.ensure_postgres()
-    install.ensure_chromium()
     install.ensure_python()
+    if args.quick:
+        return _quick_test(args)
+    install.ensure_chromium()
     install.ensure_web()
     if not args.no_check and not args.rest:
         checked = _check(argparse.Namespace(fix=False))
@@ -95,14 +97,29 @@ def _test(args: argparse.Namespace) -> int:
             return checked
         if subprocess.call(["npm", "run", "--silent", "test"], cwd=install.WEB):
             return 1
+    # A whole run goes side by side, a file in one process; a part of it stays in one, where it is easier to follow.
+    spread = [] if args.rest else ["-n", str(os.cpu_count() or 1), "--dist", "loadfile"]
+    return _pytest([*spread, *args.rest])
+
+
+def _quick_test(args: argparse.Namespace) -> int:
+    """What tells soonest: everything that neither follows many frames nor runs the application."""
+    install.ensure_node_modules()
+    web = subprocess.Popen(["npm", "run", "--silent", "test"], cwd=install.WEB, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+    failed = _pytest(["-m", "not slow", "-n", str(os.cpu_count() or 1), *(args.rest or ["tests"])])
+    told, _ = web.communicate()
+    if web.returncode:
+        print(told)
+    return failed or web.returncode
+
+
+def _pytest(arguments: list[str]) -> int:
     cluster = throwaway_cluster()
     try:
         say("Starting a throw-away database for the tests ...")
         cluster.start()
         env = {**os.environ, "VERDIGRIS_TEST_DATABASE": cluster.create_database("verdigris_test")}
-        # A whole run goes side by side, a file in one process; a part of it stays in one, where it is easier to follow.
-        spread = [] if args.rest else ["-n", str(os.cpu_count() or 1), "--dist", "loadfile"]
-        return subprocess.call([str(install.PYTHON), "-m", "pytest", *spread, *args.rest], cwd=install.ROOT, env=env)
+        return subprocess.call([str(install.PYTHON), "-m", "pytest", *arguments], cwd=install.ROOT, env=env)
     finally:
         cluster.stop()
         subprocess.call(["rm", "-rf", str(cluster.folder.parent)])
@@ -141,6 +158,7 @@ def _parser() -> argparse.ArgumentParser:
     p.add_argument("--name", default="extra", help="name in the logs")
     p.set_defaults(run=_worker)
     p = sub.add_parser("test", help="run all tests against a throw-away database")
+    p.add_argument("--quick", action="store_true", help="in under two minutes: what neither follows many frames nor runs the application")
     p.add_argument("--no-check", action="store_true", help="leave out format, lint, types and contracts")
     p.add_argument("rest", nargs="*", help="after --: given to pytest, for a part of the tests")
     p.set_defaults(run=_test)

@@ -17,6 +17,30 @@ settings.register_profile("untimed", deadline=None)
 settings.load_profile("untimed")
 
 
+# What follows many frames or draws whole plates: a quick run leaves it out, a whole one begins with it.
+SLOW = {
+    "core": ["camera", "templates", "sharper_frame", "repetition_and_rim", "demo_scenes", "grain", "lens_doubt", "kiosk_scene",
+             "doubt", "tracking_properties", "camera_covariance", "consensus", "any_input", "crowd", "tracking"],
+    "runs": ["mending_and_advice", "bow_advice", "lens_advice", "first_steps", "passing_advice", "held_still", "near_frames", "spans",
+             "project", "regions_and_judging"],
+}  # fmt: skip
+LONG = ("tests/browser", "tests/cli", "tests/api", "tests/jobs")
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Mark what is slow, and put it first: what is long must not be what is begun last."""
+    slow = {f"tests/{folder}/test_{name}.py" for folder, names in SLOW.items() for name in names}
+
+    def rank(item: pytest.Item) -> int:
+        file = item.nodeid.partition("::")[0]
+        return 0 if file.startswith(LONG) else 1 if file in slow else 2
+
+    for item in items:
+        if rank(item) < 2:
+            item.add_marker(pytest.mark.slow)
+    items.sort(key=rank)
+
+
 @pytest.fixture(scope="session")
 def server_url() -> Iterator[str]:
     """Address of a throw-away database; ./verdigris test names one, else one is started."""
@@ -71,6 +95,18 @@ def film_of(plate: Plate, folder: Path) -> Path:
 def plate_film(plate: Plate, tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The small plate as a film with sound."""
     return film_of(plate, tmp_path_factory.mktemp("plate"))
+
+
+@pytest.fixture(scope="session")
+def short_plate() -> Plate:
+    """A small plate with truth, 24 frames: for where length is not the point."""
+    return make_plate(count=24, reference=12, noise=0.006)
+
+
+@pytest.fixture(scope="session")
+def short_film(short_plate: Plate, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The short plate as a film with sound."""
+    return film_of(short_plate, tmp_path_factory.mktemp("short"))
 
 
 @pytest.fixture(scope="session")

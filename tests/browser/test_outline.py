@@ -262,12 +262,12 @@ def test_coverage_follows_a_point_while_it_is_dragged(window: Page, live, plate,
     window.wait_for_function(f"(p) => ({green})(p) < 0.4", arg=list(inside))
 
 
-def test_points_of_a_set_are_sifted_by_their_figures(window: Page, live, plate, plate_film):
-    shot = begin(live, plate, plate_film, name="a set of points")
-    middle = plate.corners.mean(axis=0)
-    around = [middle + t * (c - middle) for t in (0.3, 0.5, 0.7) for c in plate.corners]
-    points = [{"id": f"p{i}", "keys": [{"frame": plate.reference, "at": p.round(1).tolist()}]} for i, p in enumerate(around)]
-    points.append({"id": "astray", "keys": [{"frame": n, "at": [30, 30]} for n in range(0, 60, 5)]})
+def test_points_of_a_set_are_sifted_by_their_figures(window: Page, live, short_plate, short_film):
+    shot = begin(live, short_plate, short_film, name="a set of points")
+    middle = short_plate.corners.mean(axis=0)
+    around = [middle + t * (c - middle) for t in (0.3, 0.5, 0.7) for c in short_plate.corners]
+    points = [{"id": f"p{i}", "keys": [{"frame": short_plate.reference, "at": p.round(1).tolist()}]} for i, p in enumerate(around)]
+    points.append({"id": "astray", "keys": [{"frame": n, "at": [30, 30]} for n in range(0, 24, 4)]})
     revision = live.http.get(f"/api/shots/{shot}").json()["revision"]
     edits = [{"kind": "set_points", "surface": "s", "points": points, "follow": "points"}]
     assert live.http.post(f"/api/shots/{shot}/edits", json={"base_revision": revision, "edits": edits}).status_code == 200

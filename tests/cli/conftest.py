@@ -4,17 +4,16 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import film_of
-from tests.plates import Plate, make_plate
+from tests.plates import Plate
 
 
 @pytest.fixture(scope="session")
-def plate() -> Plate:
+def plate(short_plate: Plate) -> Plate:
     """A small plate with truth, 24 frames."""
-    return make_plate(count=24, reference=12, noise=0.006)
+    return short_plate
 
 
 @pytest.fixture(scope="session")
-def plate_film(plate: Plate, tmp_path_factory: pytest.TempPathFactory) -> Path:
+def plate_film(short_film: Path) -> Path:
     """The small plate as a film with sound."""
-    return film_of(plate, tmp_path_factory.mktemp("plate"))
+    return short_film

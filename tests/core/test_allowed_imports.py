@@ -3,7 +3,7 @@ from pathlib import Path
 
 CORE = Path(__file__).resolve().parents[2] / "src" / "verdigris" / "core"
 PURE_STANDARD = {"collections", "copy", "itertools", "dataclasses", "typing", "functools", "math", "fractions", "enum"}
-ALLOWED = PURE_STANDARD | {"numpy", "scipy", "cv2", "numba", "verdigris"}
+ALLOWED = PURE_STANDARD | {"numpy", "scipy", "cv2", "PyOpenColorIO", "numba", "verdigris"}
 
 
 def test_the_core_imports_only_arrays_and_pure_parts():
