@@ -1,6 +1,6 @@
 /** Everything in the shot from the camera to the far end: order is distance, drag to reorder. */
 import { Button, Dropdown, Tooltip } from "antd";
-import { type DragEvent, useState } from "react";
+import { type DragEvent, useEffect, useRef, useState } from "react";
 import type { Edit, Surface } from "../../api/client";
 import { useWork } from "../context";
 import { depthOrder, freshId } from "../model/shot";
@@ -32,6 +32,12 @@ export function DepthLine() {
   const frame = useCalmFrame();
   const [held, setHeld] = useState<string | null>(null);
   const order = depthOrder(document);
+  const tiles = useRef<HTMLDivElement>(null);
+  // With many tiles some lie beyond the edge: the one that is worked on must not.
+  useEffect(() => {
+    const chosen = tiles.current?.querySelector(".tile.chosen");
+    if (chosen && typeof chosen.scrollIntoView === "function") chosen.scrollIntoView({ block: "nearest", inline: "nearest" });
+  }, [surface?.id, order.length]);
 
   const drop = (e: DragEvent, target: string) => {
     e.preventDefault();
@@ -62,7 +68,7 @@ export function DepthLine() {
           <path d="M2 5h14v10H2zM16 8l7-4v12l-7-4z" fill="none" stroke="#a3aba6" strokeWidth="1.5" />
         </svg>
       </Tooltip>
-      <div className={order.length > 3 ? "depth-tiles many" : "depth-tiles"}>
+      <div ref={tiles} className={order.length > 3 ? "depth-tiles many" : "depth-tiles"}>
       {order.map((item, i) => {
         const own = document.surfaces.find((s) => s.id === item.id);
         return (
