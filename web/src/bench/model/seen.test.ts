@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import type { TakeFrame, TakeView } from "../../api/client";
+import type { TakeFrame, TakeView } from "../../api/types";
 import { cameraLines, softnessLines } from "./seen";
 
 const camera = { width: 1920, height: 1080, lens: null, readout: 0, shutter: null, tone: [0, 0], bow: [0, 0], focal: null } as unknown as NonNullable<TakeView["camera"]>;

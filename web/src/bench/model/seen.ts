@@ -1,5 +1,5 @@
 /** What following found of the camera, and how a frame is seen, in the trade's words. */
-import type { TakeFrame, TakeView } from "../../api/client";
+import type { TakeFrame, TakeView } from "../../api/types";
 
 const share = (v: number) => `${(100 * v).toFixed(v < 0.1 ? 1 : 0)} %`;
 
