@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { distort, grid, termsOf } from "./lens";
+import { distort, edgesOf, grid, lensOf, termsOf, undistort } from "./lens";
 
 const none = { mode: "given", k1: 0, k2: 0, k3: 0, p1: 0, p2: 0, centre: null, lines: [] } as unknown as Parameters<typeof termsOf>[0];
 
@@ -25,4 +25,31 @@ it("makes square cells", () => {
   expect(lines).toHaveLength(9 + 5);
   expect(lines[1]?.[0]?.x).toBeCloseTo(25);
   expect(lines[10]?.[0]?.y).toBeCloseTo(25);
+});
+
+it("goes back from what is seen to what is ideal", () => {
+  const t = termsOf({ ...none, k1: -0.18, k2: 0.03, p1: 0.001 }, 1920, 1080);
+  const p = distort(t, { x: 1700, y: 90 });
+  const back = undistort(t, p);
+  expect(back.x).toBeCloseTo(1700, 2);
+  expect(back.y).toBeCloseTo(90, 2);
+});
+
+it("bends edges between corners that stay where they are", () => {
+  const t = termsOf({ ...none, k1: -0.1 }, 1920, 1080);
+  const corners = [{ x: 200, y: 100 }, { x: 1700, y: 100 }, { x: 1700, y: 900 }, { x: 200, y: 900 }];
+  const edges = edgesOf(t, corners);
+  expect(edges).toHaveLength(64);
+  expect(edges[0]?.x).toBeCloseTo(200, 2);
+  expect(edges[16]?.x).toBeCloseTo(1700, 2);
+  // Barrel distortion: the middle of the upper edge lies above the line between its ends.
+  expect(edges[8]?.y).toBeLessThan(95);
+  expect(edgesOf(null, corners)).toEqual(corners);
+});
+
+it("takes the lens that was found before the one that is given, and none that bends nothing", () => {
+  const camera = { lens: { centre: [960, 540], half_diagonal: 1101, k1: -0.03, k2: 0, k3: 0, p1: 0, p2: 0 } };
+  expect(lensOf({ camera } as never, none, 1920, 1080)?.k1).toBe(-0.03);
+  expect(lensOf(null, { ...none, k1: 0.1 }, 1920, 1080)?.k1).toBe(0.1);
+  expect(lensOf(null, none, 1920, 1080)).toBeNull();
 });

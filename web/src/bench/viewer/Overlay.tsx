@@ -2,6 +2,7 @@
 import { memo, type PointerEvent } from "react";
 import { CORNER_NAMES, glyphPath } from "../../ui/corners";
 import type { PlatePoint, ScreenPoint } from "../model/geometry";
+import { edgesOf, type LensTerms } from "../model/lens";
 import type { Mark } from "../model/marks";
 import { boxCorners, boxOf, midpoint } from "../model/polygons";
 import type { Selection } from "../state";
@@ -26,6 +27,8 @@ type Props = {
   faded: boolean;
   /** The surface's outline is left out over a result, where its edges are what people look at. */
   edges: boolean;
+  /** What bends the edges between corners; null where they are straight. */
+  lens?: LensTerms | null;
   /** Corners of a take laid beside the chosen one. */
   beside: PlatePoint[] | null;
   /** Where edges of the picture cross near the chosen corner: offered, not taken. */
@@ -107,7 +110,7 @@ const ShapeView = memo(function ShapeView({ shape, chosen, toScreen, onGrab, nam
 function Corners({ corners, props }: { corners: PlatePoint[]; props: Props }) {
   const { toScreen, sigmas, zoom, selection, cornersMovable, onGrab } = props;
   const at = corners.map(toScreen);
-  const d = path(at);
+  const d = path(edgesOf(props.lens ?? null, corners).map(toScreen));
   return (
     <g data-testid="corners">
       {props.edges && <path d={d} fill="none" stroke="rgba(18,20,20,.6)" strokeWidth={3.4} pointerEvents="none" />}

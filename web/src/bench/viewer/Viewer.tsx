@@ -2,6 +2,7 @@
 import { type PointerEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useWork } from "../context";
 import type { PlatePoint, ScreenPoint } from "../model/geometry";
+import { lensOf } from "../model/lens";
 import { cornersAt } from "../model/shot";
 import { boxCorners, within } from "../model/polygons";
 import { setBench, useBench } from "../state";
@@ -38,7 +39,7 @@ export function useSize(): [(node: HTMLDivElement | null) => void, Size] {
 }
 
 export function Viewer() {
-  const { plate, pixelAspect, surface, frames, besideFrames } = useWork();
+  const { document, plate, pixelAspect, surface, frames, besideFrames, take } = useWork();
   const [box, size] = useSize();
   const [own, setOwn] = useState<View | null>(null);
   const [pointer, setPointer] = useState<ScreenPoint | null>(null);
@@ -141,6 +142,7 @@ export function Viewer() {
         {picking && <path d={path(boxCorners({ left: picking[0].x, top: picking[0].y, right: picking[1].x, bottom: picking[1].y }).map(screenOf))} fill="rgba(98,181,163,.12)" stroke="#f4ecda" strokeDasharray="1 4" />}
         {overlays && ((shown !== "still" && shown !== "straight") || holdPlate || wipe !== null) && (
           <Overlay toScreen={screenOf} zoom={view.zoom} corners={corners} cornersMovable={cornersMovable} sigmas={sigmas}
+            lens={lensOf(take, document.lens, plateSize.width, plateSize.height)}
             shapes={step === "place" || step === "handover" ? [] : shapes}
             marks={step === "place" || step === "handover" ? [] : marks.map((m) => (m.id === hand.pulled?.id ? hand.pulled : m))} marksMovable={step === "outline"}
             crossing={crossing?.at ?? null} drawing={drawing} drawingTo={cursor ?? (drawing.length && pointer ? plateOf(pointer) : null)} cursor={cursor}
