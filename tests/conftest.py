@@ -20,7 +20,7 @@ settings.load_profile("untimed")
 # What follows many frames or draws whole plates: a quick run leaves it out, a whole one begins with it.
 SLOW = {
     "core": ["camera", "templates", "sharper_frame", "repetition_and_rim", "demo_scenes", "grain", "lens_doubt", "kiosk_scene",
-             "doubt", "tracking_properties", "camera_covariance", "consensus", "any_input", "crowd", "tracking"],
+             "doubt", "tracking_properties", "camera_covariance", "motion_parties", "any_input", "crowd", "tracking"],
     "runs": ["mending_and_advice", "bow_advice", "lens_advice", "first_steps", "passing_advice", "held_still", "near_frames", "spans",
              "project", "regions_and_judging"],
 }  # fmt: skip

@@ -23,6 +23,8 @@ from verdigris.core.geometry.homography import unit_square_to
 from verdigris.core.types import Float32, Float64
 
 GRID_PX = 4
+# How far around the surface the grid reaches, px: edges are moved outwards, and so is what they are mixed with.
+BEYOND_PX = 64
 # Points along each edge of an outline.
 EDGE_POINTS = 16
 # A movement is told from this many frames each way; so often it is told anew from poses it has corrected.
@@ -82,10 +84,7 @@ def plain_warp(corners: Float64) -> Warp:
     return Warp(unit_square_to(corners)[None], np.ones(1), np.asarray(corners, float)[None])
 
 
-def warp_of(
-    camera: Optics, reference: Float64, corners: Mapping[int, Float64], box: tuple[int, int, int, int] | None = None,
-    exposure: Sequence[tuple[float, float]] = MIDDLE,
-) -> Warp:  # fmt: skip
+def warp_of(camera: Optics, reference: Float64, corners: Mapping[int, Float64], exposure: Sequence[tuple[float, float]] = MIDDLE) -> Warp:
     """The surface in a frame as a camera sees it; its corners lie where they are given.
 
     Parameters
@@ -93,7 +92,6 @@ def warp_of(
     camera : of the picture the corners are in
     reference : (4, 2) float64, corners at the reference frame, plate px
     corners : (4, 2) float64 each, plate px, at offsets in frames; 0 must be among them, others tell the movement
-    box : x0, y0, x1, y1 in plate px, the part of the picture that matters; all of it by default
     exposure : moments, in frames from the frame's own, each with its weight; weights sum to 1
 
     Raises
@@ -102,7 +100,7 @@ def warp_of(
         When three corners lie on a line.
     """
     quad = np.asarray(camera.ideal(reference), float)
-    bow = Bow.of(quad, (camera.width, camera.height), camera.bow, camera.focal or USUAL_FOCAL) if any(camera.bow) else None
+    bow = _bow_of(camera, quad)
     needed = camera.readout != 0 or len(exposure) > 1
     pose, move = _pose_and_movement(camera, quad, {k: c for k, c in corners.items() if needed or k == 0})
     m0, m1, m2 = move.ahead(pose)
@@ -112,8 +110,19 @@ def warp_of(
     weights = np.array([w for _, w in exposure])
     if (camera.lens is None or camera.lens.is_ideal) and bow is None and (camera.readout == 0 or move.is_still):
         return Warp(np.array([p @ square for p in moments]), weights, outlines)
-    bend = _bend(camera, pose, moments, move, bow, box or (0, 0, camera.width, camera.height))
+    bend = _bend(camera, pose, moments, move, bow, outlines.reshape(-1, 2))
     return Warp(np.repeat((pose @ square)[None], len(moments), axis=0), weights, outlines, bend)
+
+
+def outline_of(camera: Optics, reference: Float64, corners: Mapping[int, Float64]) -> Float64:
+    """A surface's edges as they are seen, (N, 2) plate px, from the top-left corner clockwise; parameters and errors as `warp_of`."""
+    quad = np.asarray(camera.ideal(reference), float)
+    pose, move = _pose_and_movement(camera, quad, {k: c for k, c in corners.items() if camera.readout != 0 or k == 0})
+    return _outline(camera, quad, pose, move, _bow_of(camera, quad))
+
+
+def _bow_of(camera: Optics, quad: Float64) -> Bow | None:
+    return Bow.of(quad, (camera.width, camera.height), camera.bow, camera.focal or USUAL_FOCAL) if any(camera.bow) else None
 
 
 def exposure_of(open_for: float, travel_px: float) -> tuple[tuple[float, float], ...]:
@@ -183,13 +192,13 @@ def _outline(camera: Optics, quad: Float64, pose: Float64, move: Movement, bow: 
     return camera.seen(ideal + bow.offset(ideal, pose))
 
 
-def _bend(
-    camera: Optics, pose: Float64, moments: Sequence[Float64], move: Movement, bow: Bow | None, box: tuple[int, int, int, int]
-) -> Bend:
+def _bend(camera: Optics, pose: Float64, moments: Sequence[Float64], move: Movement, bow: Bow | None, outline: Float64) -> Bend:
+    """The grid over what the surface covers, and a rim of BEYOND_PX around it."""
     ideal_all, first = _ideal_nodes(replace(camera, shutter=None, bow=(0.0, 0.0), focal=None, camera_covariance=None))
     rows, cols = ideal_all.shape[:2]
-    x0, y0 = max(0, (box[0] - first) // GRID_PX), max(0, (box[1] - first) // GRID_PX)
-    x1, y1 = min(cols, (box[2] - first) // GRID_PX + 2), min(rows, (box[3] - first) // GRID_PX + 2)
+    # At least one cell, also of a surface that lies outside the picture.
+    low, high = (np.clip((v - first) / GRID_PX, 0, [cols - 2, rows - 2]).astype(int) for v in _reach(outline))
+    (x0, y0), (x1, y1) = low, high + 2
     ideal = ideal_all[y0:y1, x0:x1].reshape(-1, 2)
     left, top = float(first + GRID_PX * x0), float(first + GRID_PX * y0)
     y, x = np.mgrid[0 : y1 - y0, 0 : x1 - x0]
@@ -201,6 +210,11 @@ def _bend(
         straight = move_to_plane(flat, seen[:, 1], [pose @ m for m in move.back(moment)], readout, float(camera.height))
         away[i] = (straight - seen).reshape(away.shape[1:])
     return Bend(away, left, top)
+
+
+def _reach(outline: Float64) -> tuple[Float64, Float64]:
+    """The box around an outline and its rim, plate px: its smallest and its largest x and y."""
+    return outline.min(axis=0) - BEYOND_PX, outline.max(axis=0) + BEYOND_PX
 
 
 @lru_cache(maxsize=8)

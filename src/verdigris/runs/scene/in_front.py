@@ -5,7 +5,7 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 
 from verdigris.core.camera.optics import Optics
-from verdigris.core.composite.warp import warp_of
+from verdigris.core.composite.warp import outline_of as bent_outline
 from verdigris.core.geometry.corrections import correction_offsets
 from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.geometry.quad import find_quad_problem
@@ -73,7 +73,7 @@ def outline_of(shot: Shot, surface: Surface, tracks: Tracks, frame: int, size: S
     if camera.is_plain and not any(camera.bow):
         return corners[0]
     try:
-        return np.asarray(warp_of(camera, quad, corners).outlines[0])
+        return bent_outline(camera, quad, corners)
     except ValueError:
         return corners[0]
 
