@@ -20,7 +20,7 @@ def _conninfo() -> str:
 
 app = procrastinate.App(
     connector=PsycopgConnector(conninfo=_conninfo(), min_size=1, max_size=4),
-    import_paths=["verdigris.jobs.tasks", "verdigris.jobs.rendering"],
+    import_paths=["verdigris.jobs.tasks"],
 )
 # Whoever enqueues does so on its own connection, within its own transaction, without the tasks' code.
 _deferrer = procrastinate.App(connector=SyncPsycopgConnector(conninfo=_conninfo()))
