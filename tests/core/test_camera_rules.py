@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from tests.core.test_shared_terms import FRAMES, TILES, equations
+from tests.core.test_shared_parameters import FRAMES, TILES, equations
 from verdigris.core.camera.optics import Optics
 from verdigris.core.geometry.lens import Lens
 from verdigris.core.tracking.calibration.calibrate import (

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 import pytest
 
-from tests.core.test_shared_terms import FRAMES, TILES
+from tests.core.test_shared_parameters import FRAMES, TILES
 from verdigris.core.camera.optics import STILL, Optics
 from verdigris.core.tracking.alignment.grain import USUAL_GRAIN
 from verdigris.core.tracking.calibration import solve_parameters as solve_terms
