@@ -463,8 +463,9 @@ class PlaneFollower:
         shutter = self.optics.shutter if self.optics.shutter is not None else a.shutter if self.smears(movement) else None
         # An evenly open shutter of length s has the variance s^2 / 12.
         speed = float(np.linalg.norm(flow(self.plane_corners.mean(axis=0, keepdims=True), movement)))
+        smear = None if shutter is None else float(np.sqrt(12 * max(shutter, 0.0)) * speed)
         noise = None if a.grain is None or not a.grain.variance > 0 else float(np.sqrt(a.grain.variance))
-        return Softness(float(a.blur), None if shutter is None else float(np.sqrt(12 * max(shutter, 0.0)) * speed), noise)
+        return Softness(float(np.nan_to_num(a.blur)), smear if smear is not None and np.isfinite(smear) else None, noise)
 
     def _camera_sigmas(self, a: Alignment, movement: Movement) -> Float64:
         """How far each corner may be off for what is not known of the camera, px, (4,)."""
