@@ -98,7 +98,7 @@ def _test(args: argparse.Namespace) -> int:
         if subprocess.call(["npm", "run", "--silent", "test"], cwd=install.WEB):
             return 1
     # A whole run goes side by side, a file in one process; a part of it stays in one, where it is easier to follow.
-    spread = [] if args.rest else ["-n", str(os.cpu_count() or 1), "--dist", "loadfile"]
+    spread = [] if args.rest else ["-n", str(os.cpu_count() or 1), "--dist", "loadfile", "--no-loadscope-reorder"]
     return _pytest([*spread, *args.rest])
 
 

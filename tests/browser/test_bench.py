@@ -222,8 +222,8 @@ def test_the_analysis_picture_and_the_held_still_view_are_shown(window: Page, li
     assert still.value.ok
     bench.step("track")
     window.get_by_text("Analysis picture: luma").click()
-    window.get_by_label("contrast").fill("1.5")
-    window.get_by_label("contrast").press("Enter")
+    window.get_by_label("contrast", exact=True).fill("1.5")
+    window.get_by_label("contrast", exact=True).press("Enter")
     until(window, lambda: document(live, finished)["surfaces"][0]["analysis"]["contrast"] == 1.5)
     window.get_by_test_id("undo").click()
     until(window, lambda: document(live, finished)["surfaces"][0]["analysis"]["contrast"] == 1.0)

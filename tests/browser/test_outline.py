@@ -69,7 +69,7 @@ def test_a_line_becomes_smooth_and_gets_a_soft_edge(window: Page, live, plate, o
     assert shapes(live, outlined)[0]["outline"] == "smooth"
     window.get_by_test_id("shape-line").get_by_text("straight").click()
     expect(shape).to_have_attribute("data-smooth", "false")
-    edge = window.get_by_test_id("chosen-shape").get_by_label("soft edge")
+    edge = window.get_by_test_id("chosen-shape").get_by_label("soft edge", exact=True)
     edge.fill("6")
     edge.press("Enter")
     until(window, lambda: shapes(live, outlined)[0]["feather_px"] == 6)
