@@ -86,10 +86,19 @@ def region_to_rgb(planes: Planes, coding: YuvCoding, box: Box) -> Float32:
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
 def _to_rgb(yp, up, vp, x0, y0, sx, sy, offsets, numbers, out):  # type: ignore[no-untyped-def]
-    y_off, y_range, c_mid, c_range, _, kr, kb = numbers
-    kg = 1.0 - kr - kb
+    # All in 32 bits, and no division in the loop.
+    kr, kb = np.float32(numbers[5]), np.float32(numbers[6])
+    over_kg = np.float32(1.0 / (1.0 - numbers[5] - numbers[6]))
+    y_off, y_scale, c_mid = np.float32(numbers[0]), np.float32(1.0 / numbers[1]), np.float32(numbers[2])
+    red_scale, blue_scale = np.float32(2 * (1 - numbers[5]) / numbers[3]), np.float32(2 * (1 - numbers[6]) / numbers[3])
+    one = np.float32(1.0)
     ch, cw = up.shape
     rows, cols = out.shape[0], out.shape[1]
+    half = np.float32(0.5)
+    # Chroma columns the region needs.
+    first, last = (max((x0 - 1) >> 1, 0), min(((x0 + cols - 1) + 1) >> 1, cw - 1)) if sx else (x0, x0 + cols - 1)
+    across = last - first + 1
+    blue_row, red_row = np.empty(across, np.float32), np.empty(across, np.float32)
     for r in range(rows):
         y = y0 + r
         if sy:
@@ -99,28 +108,27 @@ def _to_rgb(yp, up, vp, x0, y0, sx, sy, offsets, numbers, out):  # type: ignore[
             ra, rb = min(max(base, 0), ch - 1), min(max(base + 1, 0), ch - 1)
         else:
             ra, rb, fy = y, y, np.float32(0.0)
+        # Up and down first: a row of chroma serves the whole row of pixels.
+        for k in range(across):
+            at = first + k
+            blue_row[k] = (np.float32(up[ra, at]) * (one - fy) + np.float32(up[rb, at]) * fy - c_mid) * blue_scale
+            red_row[k] = (np.float32(vp[ra, at]) * (one - fy) + np.float32(vp[rb, at]) * fy - c_mid) * red_scale
         for c in range(cols):
             x = x0 + c
-            if sx and offsets[0] == 0.0:
-                ca = x >> 1
-                cb = min(ca + (x & 1), cw - 1)
-                fx = np.float32(0.5)
-            elif sx:
-                ca, cb = min(max((x - 1) >> 1, 0), cw - 1), min(max((x + 1) >> 1, 0), cw - 1)
-                fx = np.float32(0.25) if x & 1 else np.float32(0.75)
+            if not sx:
+                blue, red = blue_row[c], red_row[c]
+            elif offsets[0] == 0.0:
+                k = (x >> 1) - first
+                j = min(k + (x & 1), across - 1)
+                blue, red = half * (blue_row[k] + blue_row[j]), half * (red_row[k] + red_row[j])
             else:
-                ca, cb, fx = x, x, np.float32(0.0)
-            ua = up[ra, ca] * (1 - fx) + up[ra, cb] * fx
-            ub = up[rb, ca] * (1 - fx) + up[rb, cb] * fx
-            va = vp[ra, ca] * (1 - fx) + vp[ra, cb] * fx
-            vb = vp[rb, ca] * (1 - fx) + vp[rb, cb] * fx
-            luma = (yp[y, x] - y_off) / y_range
-            blue = (ua * (1 - fy) + ub * fy - c_mid) / c_range
-            red = (va * (1 - fy) + vb * fy - c_mid) / c_range
-            rr = luma + 2 * (1 - kr) * red
-            bb = luma + 2 * (1 - kb) * blue
+                k, j = max((x - 1) >> 1, 0) - first, min((x + 1) >> 1, cw - 1) - first
+                near = np.float32(0.25) if x & 1 else np.float32(0.75)
+                blue, red = blue_row[k] * (one - near) + blue_row[j] * near, red_row[k] * (one - near) + red_row[j] * near
+            luma = (np.float32(yp[y, x]) - y_off) * y_scale
+            rr, bb = luma + red, luma + blue
             out[r, c, 0] = rr
-            out[r, c, 1] = (luma - kr * rr - kb * bb) / kg
+            out[r, c, 1] = (luma - kr * rr - kb * bb) * over_kg
             out[r, c, 2] = bb
 
 
