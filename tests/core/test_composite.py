@@ -2,10 +2,11 @@ import cv2
 import numpy as np
 import pytest
 
+from verdigris.core.camera.optics import Optics
 from verdigris.core.composite.layer import Layer, layer_box
 from verdigris.core.composite.texture import Texture, art_from_surface
 from verdigris.core.composite.unmix import put_layer
-from verdigris.core.composite.warp import plain_warp
+from verdigris.core.composite.warp import warp_of
 from verdigris.core.light.transfer import decode_array, encode_array, srgb_to_linear
 from verdigris.core.matte.occlusion import occlusion, region_mask
 from verdigris.core.types import Float32
@@ -20,7 +21,7 @@ def _art(rgb: tuple[float, float, float] = (0.8, 0.3, 0.1), alpha: float = 1.0, 
 
 
 def _pin(art: Texture, quad=QUAD, overshoot: float = 0.0, fit="stretch", aspect: float = 4 / 3, bars: bool = True) -> Layer:
-    return Layer(art, plain_warp(quad), art_from_surface(fit, *art.size, 1.0, aspect), overshoot, bars)
+    return Layer(art, warp_of(Optics(W, H), quad, {0: quad}), art_from_surface(fit, *art.size, 1.0, aspect), overshoot, bars)
 
 
 def _compose(pin: Layer, plate: Float32, front: Float32 | None = None) -> tuple[Float32, np.ndarray]:

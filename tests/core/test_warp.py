@@ -9,8 +9,8 @@ from verdigris.core.camera.optics import STILL, Movement, Optics
 from verdigris.core.composite.layer import Layer, layer_box
 from verdigris.core.composite.texture import Texture
 from verdigris.core.composite.unmix import put_layer
-from verdigris.core.composite.warp import MOST_SAMPLES, exposure_of, plain_warp, scaled_camera, warp_of
-from verdigris.core.geometry.homography import apply_homography, homography_from_quads
+from verdigris.core.composite.warp import MOST_SAMPLES, exposure_of, scaled_camera, warp_of
+from verdigris.core.geometry.homography import apply_homography, homography_from_quads, unit_square_to
 from verdigris.core.geometry.lens import Lens
 from verdigris.core.types import Float32, Float64
 
@@ -147,7 +147,7 @@ def test_without_lens_rows_and_bow_nothing_is_bent():
     warp = warp_of(Optics(W, H, Lens.of_picture(W, H), 0.5), QUAD, {0: QUAD + 3})
     assert warp.bend is None
     assert np.allclose(warp.corners[0], QUAD + 3)
-    assert np.allclose(warp.straight_from_surface / warp.straight_from_surface[:, 2:, 2:], plain_warp(QUAD + 3).straight_from_surface)
+    assert np.allclose(warp.straight_from_surface / warp.straight_from_surface[:, 2:, 2:], unit_square_to(QUAD + 3))
 
 
 def test_a_preview_is_bent_as_the_picture_is():

@@ -15,7 +15,7 @@ from verdigris.media.facts import ColourChoice, MediaFacts, colour_text
 from verdigris.media.frames import RgbFrame, YuvFrame, premultiplied_linear, rgb8
 from verdigris.media.reader import open_media
 from verdigris.media.stills import write_exr_half, write_still
-from verdigris.media.writer import FilmWriter, film_coding, film_notes, join_parts
+from verdigris.media.writer import FilmWriter, film_coding, join_parts
 from verdigris.runs.views.proxies import seen_otherwise
 
 W, H = 64, 48
@@ -109,8 +109,8 @@ def test_mp4_keeps_depth_and_chroma_as_well(tmp_path, pixel_format):
 
 def test_what_a_film_cannot_hold_is_said_before():
     assert film_coding(facts("yuv420p10le"), "mp4").lost == ""
-    assert "Transparency" in film_notes(facts("yuva444p10le", has_alpha=True))["mp4"]
-    assert "become 12" in film_notes(facts("yuv444p16le"))["mp4"]
+    assert "Transparency" in film_coding(facts("yuva444p10le", has_alpha=True), "mp4").lost
+    assert "become 12" in film_coding(facts("yuv444p16le"), "mp4").lost
     assert film_coding(facts("yuv444p16le"), "mkv").pixel_format == "yuv444p16le"
     assert all(film_coding(facts(f), "mkv").lost == "" for f in ("gbrap16le", "rgba64le", "yuv422p12le"))
 

@@ -15,6 +15,13 @@ from verdigris.shot.edits import Edit
 RevisionNumber = Annotated[int, Field(ge=1, le=2**31 - 1)]
 
 
+class FilmForm(BaseModel):
+    """How a film would be written."""
+
+    written: str = Field(description="encoder and pixel format")
+    lost: str = Field(description="what of the plate it cannot hold, in words; empty when nothing")
+
+
 class MediaView(BaseModel):
     """A film, still or sequence."""
 
@@ -25,7 +32,7 @@ class MediaView(BaseModel):
     problem: str = Field(description="why it was not read to its end, in words; empty unless stopped or failed")
     facts: MediaFacts | None
     proxies: int
-    film_notes: dict[Literal["mp4", "mkv"], str] = Field({}, description="how a film of it would be written, and what that cannot hold")
+    films: dict[Literal["mp4", "mkv"], FilmForm] = Field({}, description="how a film of it would be written, and what that cannot hold")
 
 
 class JobView(BaseModel):

@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from verdigris.api.models import (
     DeliveryView,
+    FilmForm,
     JobView,
     LookView,
     MediaView,
@@ -24,7 +25,7 @@ from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.core.tracking.sequence.mend import LEFT_OUT
 from verdigris.formats.track_json import Camera
 from verdigris.media.facts import MediaFacts
-from verdigris.media.writer import film_notes
+from verdigris.media.writer import CONTAINERS, ENCODERS, Container, film_coding
 from verdigris.runs.render.open_shot import picture_key
 from verdigris.runs.views.preview import ProxySource
 from verdigris.runs.views.recent import Recent
@@ -40,7 +41,12 @@ from verdigris.store.takes import chosen_tracks, list_takes, used_frames
 def media_view(m: Media) -> MediaView:
     """Media for the client."""
     view = MediaView.model_validate(m, from_attributes=True)
-    return view if view.facts is None else view.model_copy(update={"film_notes": film_notes(view.facts)})
+    return view if view.facts is None else view.model_copy(update={"films": _films(view.facts)})
+
+
+def _films(facts: MediaFacts) -> dict[Container, FilmForm]:
+    codings = {c: film_coding(facts, c) for c in CONTAINERS}
+    return {k: FilmForm(written=f"{ENCODERS[c.encoder]}, {c.pixel_format}", lost=c.lost) for k, c in codings.items()}
 
 
 def job_view(j: Job) -> JobView:

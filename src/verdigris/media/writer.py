@@ -22,6 +22,7 @@ X265_FORMATS = ("yuv420p12le", "yuv422p12le", "yuv444p12le", "gbrp", "gbrp10le",
 MATRIX_NUMBER = {"rgb": 0, "bt709": 1, "bt601": 6, "bt2020": 9}
 UNSAID = 2
 Container = Literal["mp4", "mkv"]
+CONTAINERS: tuple[Container, ...] = get_args(Container)
 
 
 @dataclass(frozen=True)
@@ -59,15 +60,6 @@ def film_coding(facts: MediaFacts, container: Container) -> FilmCoding:
 
 
 ENCODERS = {"libx264": "H.264", "libx265": "H.265", "ffv1": "FFV1, without loss"}
-
-
-def film_notes(facts: MediaFacts) -> dict[str, str]:
-    """For each kind of film, in a sentence or two, how a plate is written into it and what is lost."""
-    notes = {}
-    for container in get_args(Container):
-        coding = film_coding(facts, container)
-        notes[container] = f"{ENCODERS[coding.encoder]}, {coding.pixel_format}. {coding.lost}".strip()
-    return notes
 
 
 class FilmWriter:

@@ -1512,6 +1512,22 @@ export interface components {
             stroke?: string | null;
         };
         /**
+         * FilmForm
+         * @description How a film would be written.
+         */
+        FilmForm: {
+            /**
+             * Written
+             * @description encoder and pixel format
+             */
+            written: string;
+            /**
+             * Lost
+             * @description what of the plate it cannot hold, in words; empty when nothing
+             */
+            lost: string;
+        };
+        /**
          * FollowView
          * @description The job that follows a surface, the shot with the take it fills, and what that take begins with.
          */
@@ -2089,12 +2105,12 @@ export interface components {
             /** Proxies */
             proxies: number;
             /**
-             * Film Notes
+             * Films
              * @description how a film of it would be written, and what that cannot hold
              * @default {}
              */
-            film_notes: {
-                [key: string]: string;
+            films: {
+                [key: string]: components["schemas"]["FilmForm"];
             };
         };
         /**

@@ -20,7 +20,7 @@ export function useShotEdits(id: string): ShotEdits {
   const client = useQueryClient();
   const { notification } = App.useApp();
   const line = useRef<Promise<unknown>>(Promise.resolve());
-  const coming = useRef<{ stroke: string; edit: Edit } | null>(null);
+  const coming = useRef(new Map<string, Edit>());
   const last = useRef<{ key: string; done: Promise<boolean> } | null>(null);
 
   return useMemo(() => {
@@ -63,14 +63,14 @@ export function useShotEdits(id: string): ShotEdits {
       },
       live: (stroke, edit) => {
         flushNudge();
-        const waiting = coming.current !== null;
-        coming.current = { stroke, edit };
-        // What is on its way takes the newest along.
+        const waiting = coming.current.has(stroke);
+        coming.current.set(stroke, edit);
+        // What is on its way takes the newest of its own stroke along.
         if (waiting) return line.current.then(() => true);
         return inTurn(async () => {
-          const newest = coming.current;
-          coming.current = null;
-          if (newest) await keep(data<ShotView>(await api.POST("/api/shots/{shot_id}/edits", { ...path, body: { base_revision: revision(), edits: [newest.edit], stroke: newest.stroke } })));
+          const newest = coming.current.get(stroke) ?? edit;
+          coming.current.delete(stroke);
+          await keep(data<ShotView>(await api.POST("/api/shots/{shot_id}/edits", { ...path, body: { base_revision: revision(), edits: [newest], stroke } })));
         });
       },
       undo: () => (flushNudge(), inTurn(async () => keep(data<ShotView>(await api.POST("/api/shots/{shot_id}/undo", { ...path, body: { base_revision: revision() } }))))),

@@ -79,11 +79,6 @@ class Warp:
         return float(np.linalg.norm(self.outlines[-1] - self.outlines[0], axis=1).max())
 
 
-def plain_warp(corners: Float64) -> Warp:
-    """A plane without lens or rows, from its corners (4, 2), plate px."""
-    return Warp(unit_square_to(corners)[None], np.ones(1), np.asarray(corners, float)[None])
-
-
 def warp_of(camera: Optics, reference: Float64, corners: Mapping[int, Float64], exposure: Sequence[tuple[float, float]] = MIDDLE) -> Warp:
     """The surface in a frame as a camera sees it; its corners lie where they are given.
 

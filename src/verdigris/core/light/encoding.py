@@ -69,10 +69,7 @@ def to_light(code: Float32, transfer: Transfer) -> Float32:
         return np.array(code, np.float32)
     if transfer == "srgb":
         return decode_array(code)
-    flat = np.ascontiguousarray(code, np.float32).reshape(-1)
-    out = np.empty_like(flat)
-    _read(flat, _decoding(transfer), np.float32(LEAST_CODE), np.float32((ENTRIES - 1) / (MOST_CODE - LEAST_CODE)), False, out)
-    return out.reshape(code.shape)
+    return _through(code, _decoding(transfer), LEAST_CODE, MOST_CODE, rooted=False)
 
 
 def to_code(light: Float32, transfer: Transfer) -> Float32:
@@ -81,11 +78,15 @@ def to_code(light: Float32, transfer: Transfer) -> Float32:
         return np.array(light, np.float32)
     if transfer == "srgb":
         return encode_array(light)
-    flat = np.ascontiguousarray(light, np.float32).reshape(-1)
+    return _through(light, *_encoding(transfer), rooted=True)
+
+
+def _through(values: Float32, table: Float32, least: float, most: float, rooted: bool) -> Float32:
+    """Values of any shape through a table between two ends; `rooted` when it goes by their fourth root."""
+    flat = np.ascontiguousarray(values, np.float32).reshape(-1)
     out = np.empty_like(flat)
-    table, least, most = _encoding(transfer)
-    _read(flat, table, np.float32(least), np.float32((ENTRIES - 1) / (most - least)), True, out)
-    return out.reshape(light.shape)
+    _read(flat, table, np.float32(least), np.float32((ENTRIES - 1) / (most - least)), rooted, out)
+    return out.reshape(values.shape)
 
 
 def exact_light(code: Float64, transfer: Transfer, back: bool = False) -> Float64:
@@ -130,19 +131,23 @@ def _encoding(transfer: Transfer) -> tuple[Float32, float, float]:
     return exact_light(np.sign(root) * root**4, transfer, back=True).astype(np.float32), least, most
 
 
+@numba.njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _looked_up(v, table, least, scale):  # type: ignore[no-untyped-def]
+    """Linear between a table's entries, all in 32 bits, so that several go at once."""
+    at = min(max((v - least) * scale, np.float32(0.0)), np.float32(table.shape[0] - 1.01))
+    k = np.uint32(at)
+    low = table[k]
+    return low + (at - np.float32(k)) * (table[k + np.uint32(1)] - low)
+
+
 @numba.njit(cache=True, nogil=True, fastmath=True)
 def _read(flat, table, least, scale, rooted, out):  # type: ignore[no-untyped-def]
-    last = np.float32(table.shape[0] - 1.01)
     for i in range(flat.shape[0]):
         v = flat[i]
         if rooted:
             root = np.sqrt(np.sqrt(abs(v)))
             v = root if v >= 0 else -root
-        at = min(max((v - least) * scale, np.float32(0.0)), last)
-        # All in 32 bits, so that several go at once.
-        k = np.uint32(at)
-        low = table[k]
-        out[i] = low + (at - np.float32(k)) * (table[k + np.uint32(1)] - low)
+        out[i] = _looked_up(v, table, least, scale)
 
 
 def premultiplied(code: Float32, alpha: Float32 | None, transfer: Transfer) -> Float32:
@@ -161,15 +166,11 @@ def premultiplied(code: Float32, alpha: Float32 | None, transfer: Transfer) -> F
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
 def _read_premultiplied(code, alpha, has_alpha, table, least, scale, out):  # type: ignore[no-untyped-def]
-    last = np.float32(table.shape[0] - 1.01)
     for r in range(code.shape[0]):
         for c in range(code.shape[1]):
             a = alpha[r, c] if has_alpha else np.float32(1.0)
             for i in range(3):
-                at = min(max((code[r, c, i] - least) * scale, np.float32(0.0)), last)
-                k = np.uint32(at)
-                low = table[k]
-                out[r, c, i] = a * (low + (at - np.float32(k)) * (table[k + np.uint32(1)] - low))
+                out[r, c, i] = a * _looked_up(code[r, c, i], table, least, scale)
             out[r, c, 3] = a
 
 

@@ -16,12 +16,9 @@ from verdigris.media.whole import whole_file
 from verdigris.runs.scene.frame_plan import FramePlan
 
 
-def _planes(frame: Frame) -> list[tuple[AnyArray, int, int]]:
-    """Arrays of a frame with their subsampling shifts."""
-    if isinstance(frame, YuvFrame):
-        sx, sy = frame.coding.shift_x, frame.coding.shift_y
-        return [(frame.planes[0], 0, 0), (frame.planes[1], sx, sy), (frame.planes[2], sx, sy)]
-    return [(frame.pixels, 0, 0)]
+def _planes(frame: Frame) -> list[AnyArray]:
+    """Arrays of a frame's colour."""
+    return list(frame.planes) if isinstance(frame, YuvFrame) else [frame.pixels]
 
 
 class KeptFrames:
@@ -59,7 +56,7 @@ class KeptFrames:
 def keep_frame(path: Path, plate: Frame, result: Frame) -> None:
     """Keep what differs between plate and result; whole or not at all."""
     kept: dict[str, AnyArray] = {}
-    for i, ((before, _, _), (after, _, _)) in enumerate(zip(_planes(plate), _planes(result), strict=True)):
+    for i, (before, after) in enumerate(zip(_planes(plate), _planes(result), strict=True)):
         if before is after:
             continue
         changed = before != after
@@ -75,7 +72,7 @@ def keep_frame(path: Path, plate: Frame, result: Frame) -> None:
 
 def restore_frame(path: Path, plate: Frame) -> Frame:
     """The result again, from the plate and what was kept."""
-    arrays = [a for a, _, _ in _planes(plate)]
+    arrays = _planes(plate)
     with np.load(path, allow_pickle=False) as kept:
         for i, before in enumerate(arrays):
             if f"box{i}" in kept:

@@ -37,6 +37,7 @@ export function HandOver() {
   const { shot, document, plate, surface, act, take } = useWork();
   const [delivery, setDelivery] = useState<Delivery>(document.delivery);
   const held = delivery.still ?? null;
+  const film = isFilm(delivery.form) ? plate.films[delivery.form] : undefined;
   const ready = held ? document.surfaces.some((s) => s.id === held.surface && shot.takes.some((t) => t.id === s.take && t.followed > 0)) : document.placements.length > 0 && !!take && take.followed > 0;
   return (
     <div className="rows">
@@ -63,7 +64,8 @@ export function HandOver() {
           </Field>
         </>
       )}
-      {isFilm(delivery.form) && <Note tone={plate.film_notes[delivery.form]?.includes("become") || plate.film_notes[delivery.form]?.includes("left out") ? "warn" : "quiet"}>{`Written as ${plate.film_notes[delivery.form] ?? "a film"}`}</Note>}
+      {film && <Note>{`Written as ${film.written}.`}</Note>}
+      {film?.lost && <Note tone="warn">{film.lost}</Note>}
       <Note>{held ? "Every frame whole on one canvas, empty where the plate shows nothing, numbered like the plate; still.json says where each lies." : isFilm(delivery.form) ? "Same rate, length, size, pixel shape and sound as the plate." : delivery.form === "png" ? "Numbered like the plate. Outside the surface every pixel equals the decoded plate." : "Linear light, half float, numbered like the plate."}</Note>
       <Button type="primary" disabled={!ready} data-testid="hand-over"
         onClick={() => void act((revision) => api.POST("/api/shots/{shot_id}/deliveries", { params: { path: { shot_id: shot.id } }, body: { base_revision: revision, delivery } }).then(() => null))}>
