@@ -39,8 +39,6 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
       const { selection, frame } = state;
       const kind = focusKind(e.target);
       if (ownerOf(e.key, kind, reachedByKeyboard()) === "control") {
-        // A field that is done with gives the keys back, once it has taken what was typed.
-        if (kind === "text" && (e.key === "Enter" || e.key === "Escape") && !(e.target instanceof HTMLTextAreaElement)) window.setTimeout(releaseFocus);
         // So does a list that was opened with a click: losing the focus closes it, before the next key comes.
         if (kind === "open" && e.key === "Escape" && isList(e.target) && !reachedByKeyboard()) releaseFocus();
         return;
@@ -187,6 +185,10 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
         }
       }
     };
+    // A field that is done with gives the keys back: after it has taken what was typed, before the next key comes.
+    const done = (e: KeyboardEvent) => {
+      if ((e.key === "Enter" || e.key === "Escape") && focusKind(e.target) === "text" && !(e.target instanceof HTMLTextAreaElement)) releaseFocus();
+    };
     const up = (e: KeyboardEvent) => {
       if (e.key.toLowerCase() === "m") setBench({ holdMagnifier: false });
       if (e.key.toLowerCase() === "c") setBench({ holdPlate: false });
@@ -195,9 +197,11 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
       if (e.key.toLowerCase() === "z") setBench({ holdRaw: false });
     };
     window.addEventListener("keydown", down, true);
+    window.addEventListener("keydown", done);
     window.addEventListener("keyup", up);
     return () => {
       window.removeEventListener("keydown", down, true);
+      window.removeEventListener("keydown", done);
       window.removeEventListener("keyup", up);
     };
   }, [crossing, drawing, marks, shapes, showHelp, tracking, work]);
