@@ -15,7 +15,8 @@ from verdigris.demo.shots import SHOTS, document_of_scene, kiosk_document
 from verdigris.media.reader import open_media
 from verdigris.runs.advice.judging import remaining_jitter
 from verdigris.runs.follow.surface import follow_surface
-from verdigris.shot.document import MediaRef, Shot
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.media import MediaRef
 
 
 def run(quick: bool) -> None:

@@ -11,7 +11,8 @@ from launch.cluster import throwaway_cluster
 from tests.live_app import LiveApp
 from verdigris.demo.project import generate
 from verdigris.demo.shots import kiosk_document
-from verdigris.shot.document import MediaRef, Shot
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.media import MediaRef
 
 ROOT = Path(__file__).resolve().parent.parent
 FOLDER = ROOT / "var" / "demo"

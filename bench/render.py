@@ -96,7 +96,11 @@ from verdigris.media.frames import RgbFrame
 from verdigris.media.stills import write_still
 from verdigris.media.writer import FilmWriter
 from verdigris.runs.render.open_shot import OpenShot
-from verdigris.shot.document import Delivery, MediaRef, Placement, Plate, Shot, Surface
+from verdigris.shot.model.delivery import Delivery
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.media import MediaRef, Plate
+from verdigris.shot.model.placement import Placement
+from verdigris.shot.model.surface import Surface
 from fractions import Fraction
 count = int(sys.argv[1])
 folder = Path(tempfile.mkdtemp())

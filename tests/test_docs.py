@@ -14,8 +14,8 @@ from verdigris.formats.track_json import read_tracks
 from verdigris.media.errors import MEDIA_ERROR_CODES
 from verdigris.runs.errors import RUN_ERROR_CODES
 from verdigris.settings import Settings
-from verdigris.shot.document import Shot, parse_shot, read_shot
 from verdigris.shot.errors import SHOT_ERROR_CODES
+from verdigris.shot.model.document import Shot, parse_shot, read_shot
 from verdigris.store.errors import STORE_ERROR_CODES
 
 ROOT = Path(__file__).resolve().parent.parent

@@ -8,7 +8,7 @@ import pytest
 from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.formats.track_json import make_track, read_tracks, write_tracks
 from verdigris.runs.scene.mending import mended, used_tracks
-from verdigris.shot.document import read_shot
+from verdigris.shot.model.document import read_shot
 
 CORNERS = [[100.0, 80.0], [300.0, 90.0], [290.0, 240.0], [110.0, 230.0]]
 

@@ -9,7 +9,9 @@ import pytest
 from verdigris.api.models import TakeFrameView
 from verdigris.api.views import frame_view
 from verdigris.core.tracking.sequence.frame_result import FrameResult
-from verdigris.shot.document import Plate, Shot, Surface
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.media import Plate
+from verdigris.shot.model.surface import Surface
 from verdigris.store.database import CHANNEL, announce, session
 from verdigris.store.shots import create_project, create_shot, document_of, get_shot
 from verdigris.store.takes import create_take, write_frame

@@ -13,7 +13,7 @@ import pytest
 
 from tests.api.test_work import begin, take_frames, track
 from verdigris.runs.follow.first_steps import has_first_steps, name_of_steps
-from verdigris.shot.document import parse_shot
+from verdigris.shot.model.document import parse_shot
 from verdigris.store.media_folder import MediaFolder
 
 

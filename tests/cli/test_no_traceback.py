@@ -66,7 +66,7 @@ def test_an_error_that_nobody_foresaw_is_told_and_its_details_are_kept(capsys, m
         raise ZeroDivisionError("inside")
 
     monkeypatch.chdir(folder)
-    monkeypatch.setattr("verdigris.shot.document.read_shot", broken)
+    monkeypatch.setattr("verdigris.shot.model.document.read_shot", broken)
     monkeypatch.setattr(sys, "argv", ["verdigris", "lens", "shot.json"])
     with pytest.raises(SystemExit) as ended:
         main()

@@ -9,7 +9,8 @@ from verdigris.core.geometry.shapes import polygon_coverage
 from verdigris.demo.render import expose, render_light, truth
 from verdigris.demo.scenes import SCENES, build_scene
 from verdigris.demo.shots import SHOTS, document_of_scene
-from verdigris.shot.document import MediaRef, parse_shot
+from verdigris.shot.model.document import parse_shot
+from verdigris.shot.model.media import MediaRef
 
 
 @pytest.fixture(scope="module", params=[s.scene for s in SHOTS])

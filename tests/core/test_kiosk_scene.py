@@ -11,7 +11,7 @@ from verdigris.demo.render import expose, render_light, truth
 from verdigris.demo.scenes import SCENES, build_scene
 from verdigris.demo.shots import kiosk_document
 from verdigris.media.frames import RgbFrame
-from verdigris.shot.document import MediaRef
+from verdigris.shot.model.media import MediaRef
 
 REFERENCE = SCENES["kiosk"].reference_frame
 

@@ -16,7 +16,10 @@ from verdigris.runs.render.kept_frames import KeptFrames
 from verdigris.runs.scene.artwork import PlacedArtwork
 from verdigris.runs.scene.in_front import in_front_of
 from verdigris.runs.scene.mending import used_tracks
-from verdigris.shot.document import MediaRef, Placement, Plate, Shot, Surface
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.media import MediaRef, Plate
+from verdigris.shot.model.placement import Placement
+from verdigris.shot.model.surface import Surface
 
 W, H = 320, 240
 LENS = Lens((W / 2, H / 2), 200.0, -0.2)

@@ -14,7 +14,9 @@ from verdigris.core.tracking.calibration.calibrate import Calibration
 from verdigris.runs.advice.followed import advise_camera, describe_bow
 from verdigris.runs.follow.surface import follow_surface
 from verdigris.runs.render.open_shot import OpenShot
-from verdigris.shot.document import Plate, Shot, Surface
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.media import Plate
+from verdigris.shot.model.surface import Surface
 
 BOARD = Recipe(count=11, reference=5, size=(640, 360), scale=0.5, amount=1.6, camera=Camera(shutter(0.4, 7), readout=0.4, noise=1.0))
 

@@ -11,7 +11,7 @@ from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.media.frames import RgbFrame, YuvFrame
 from verdigris.runs.render.compose import draw_frame, plan_frame
 from verdigris.runs.scene.frame_plan import LayerPlan
-from verdigris.shot.document import parse_shot
+from verdigris.shot.model.document import parse_shot
 
 W, H = 96, 72
 QUADS = {

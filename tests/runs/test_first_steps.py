@@ -9,7 +9,10 @@ from tests.runs.test_mending_and_advice import folder  # noqa: F401
 from verdigris.media.reader import open_media
 from verdigris.runs.follow.first_steps import MOST_KEPT, kept_first_steps, name_of_steps, take_first_steps
 from verdigris.runs.follow.surface import follow_surface
-from verdigris.shot.document import Occluder, Plate, Shot, Surface
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.media import Plate
+from verdigris.shot.model.outline import Occluder
+from verdigris.shot.model.surface import Surface
 
 AT = 30
 

@@ -10,7 +10,11 @@ from verdigris.runs.errors import RunError
 from verdigris.runs.render.compose import check_ready, draw_frame, frames_without_track, plan_frame
 from verdigris.runs.scene.artwork import PlacedArtwork, artwork_frame
 from verdigris.runs.scene.in_front import corners_at, coverage_in_front, in_front_of, outline_at
-from verdigris.shot.document import Correction, MediaRef, Occluder, Placement, Plate, ShapeKey, Shot, Surface
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.media import MediaRef, Plate
+from verdigris.shot.model.outline import Occluder, ShapeKey
+from verdigris.shot.model.placement import Placement
+from verdigris.shot.model.surface import Correction, Surface
 
 W, H = 120, 80
 BACK = ((10.0, 10.0), (110.0, 10.0), (110.0, 70.0), (10.0, 70.0))

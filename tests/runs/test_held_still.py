@@ -17,7 +17,9 @@ from verdigris.runs.errors import RunError
 from verdigris.runs.render.compose import check_ready
 from verdigris.runs.render.open_shot import OpenShot
 from verdigris.runs.scene.held_still import HeldStill
-from verdigris.shot.document import Delivery, MediaRef, Placement, StillPicture
+from verdigris.shot.model.delivery import Delivery, StillPicture
+from verdigris.shot.model.media import MediaRef
+from verdigris.shot.model.placement import Placement
 
 SIZE = (480, 320)
 

@@ -12,23 +12,14 @@ from verdigris.runs.render.open_shot import OpenShot
 from verdigris.runs.scene.in_front import outline_at
 from verdigris.runs.scene.mending import mended
 from verdigris.runs.scene.regions import region_at_reference, shape_at, unusable_at
-from verdigris.shot.document import (
-    Analysis,
-    CameraModel,
-    HeldFrame,
-    LensModel,
-    Occluder,
-    Plate,
-    PointKey,
-    PointsKey,
-    Region,
-    RegionShape,
-    ShapeKey,
-    Shot,
-    Surface,
-    TrackPoint,
-    tracking_key,
-)
+from verdigris.shot.model.basis import tracking_key
+from verdigris.shot.model.camera import CameraModel, LensModel
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.media import Plate
+from verdigris.shot.model.outline import Occluder, ShapeKey
+from verdigris.shot.model.points import PointKey, TrackPoint
+from verdigris.shot.model.region import PointsKey, Region, RegionShape
+from verdigris.shot.model.surface import Analysis, HeldFrame, Surface
 
 
 @pytest.fixture

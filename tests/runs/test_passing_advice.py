@@ -9,7 +9,10 @@ from verdigris.runs.advice.followed import advise_exclusions, disagreement_facts
 from verdigris.runs.follow.surface import follow_surface
 from verdigris.runs.render.open_shot import OpenShot
 from verdigris.runs.scene.regions import unusable_at
-from verdigris.shot.document import Occluder, Plate, Shot, Surface
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.media import Plate
+from verdigris.shot.model.outline import Occluder
+from verdigris.shot.model.surface import Surface
 
 COUNT, REFERENCE = 16, 0
 

@@ -17,7 +17,12 @@ from verdigris.runs.render.kept_frames import keep_frame, restore_frame
 from verdigris.runs.render.open_shot import OpenShot, render_key
 from verdigris.runs.views.preview import Preview
 from verdigris.runs.views.proxies import ProxyReader, proxy_size, write_proxies
-from verdigris.shot.document import Delivery, MediaRef, Placement, Plate, Region, Shot, Surface
+from verdigris.shot.model.delivery import Delivery
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.media import MediaRef, Plate
+from verdigris.shot.model.placement import Placement
+from verdigris.shot.model.region import Region
+from verdigris.shot.model.surface import Surface
 
 
 @pytest.fixture

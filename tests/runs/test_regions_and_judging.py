@@ -19,7 +19,11 @@ from verdigris.runs.scene.mending import mended
 from verdigris.runs.scene.regions import region_at_reference, unusable_at
 from verdigris.runs.views.lens_views import StraightView, lens_of
 from verdigris.runs.views.proxies import ProxyReader, write_proxies
-from verdigris.shot.document import CalmedSpan, LensModel, Occluder, PointsKey, Region, RegionShape, ShapeKey, tracking_key
+from verdigris.shot.model.basis import tracking_key
+from verdigris.shot.model.camera import LensModel
+from verdigris.shot.model.outline import Occluder, ShapeKey
+from verdigris.shot.model.region import PointsKey, Region, RegionShape
+from verdigris.shot.model.surface import CalmedSpan
 
 W, H = 480, 320
 

@@ -18,7 +18,9 @@ from verdigris.runs.scene.mending import tied
 from verdigris.runs.scene.regions import shape_at
 from verdigris.runs.views.proxies import ProxyReader, write_proxies
 from verdigris.runs.views.surface_views import SurfaceViews
-from verdigris.shot.document import Analysis, Occluder, PointsKey, Region, RegionShape, ShapeKey
+from verdigris.shot.model.outline import Occluder, ShapeKey
+from verdigris.shot.model.region import PointsKey, Region, RegionShape
+from verdigris.shot.model.surface import Analysis
 
 
 def again(shot, folder, known, span, direction="both", stop=lambda: False) -> dict[int, FrameResult]:  # noqa: F811

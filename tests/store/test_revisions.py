@@ -9,9 +9,11 @@ from verdigris.core.camera.optics import Optics
 from verdigris.core.geometry.lens import Lens
 from verdigris.core.light.tone import Tone
 from verdigris.core.tracking.sequence.frame_result import FrameResult, Softness
-from verdigris.shot.document import Plate, Shot, Surface
-from verdigris.shot.edits import EDIT
+from verdigris.shot.edits.edit import EDIT
 from verdigris.shot.errors import ShotError
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.media import Plate
+from verdigris.shot.model.surface import Surface
 from verdigris.store.database import engine, session
 from verdigris.store.errors import StoreError
 from verdigris.store.models import Base

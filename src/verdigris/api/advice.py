@@ -24,7 +24,8 @@ from verdigris.runs.errors import RunError
 from verdigris.runs.render.open_shot import OpenShot
 from verdigris.runs.scene.camera import lens_of_lines
 from verdigris.runs.views.proxies import ProxyReader
-from verdigris.shot.document import Shot, Surface
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.surface import Surface
 from verdigris.store.errors import StoreError
 from verdigris.store.media import get_media
 from verdigris.store.shots import document_of, get_shot, used_media

@@ -12,7 +12,7 @@ from verdigris.api import advice, bin, events, jobs, media, projects, shots, sur
 from verdigris.api.context import settings
 from verdigris.api.guard import LoopbackOnly, SafeAnswers, SmallBodies
 from verdigris.api.problems import install_problem_handlers, problem
-from verdigris.shot.document import Shot
+from verdigris.shot.model.document import Shot
 
 LARGEST_CHANGE = 4 * 2**20
 DIST = Path(__file__).resolve().parents[3] / "web" / "dist"

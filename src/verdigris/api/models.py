@@ -9,8 +9,10 @@ from pydantic import BaseModel, Field
 from verdigris.core.geometry.motion import Motion
 from verdigris.formats.track_json import Camera
 from verdigris.media.facts import MediaFacts, Ratio
-from verdigris.shot.document import Delivery, FrameIndex, Id, Name, Shot
-from verdigris.shot.edits import Edit
+from verdigris.shot.edits.edit import Edit
+from verdigris.shot.model.base import FrameIndex, Id, Name
+from verdigris.shot.model.delivery import Delivery
+from verdigris.shot.model.document import Shot
 
 RevisionNumber = Annotated[int, Field(ge=1, le=2**31 - 1)]
 

@@ -8,7 +8,8 @@ from verdigris.api.context import Folder, Transaction
 from verdigris.api.models import NewProject, NewShot, ProjectView, ShotView
 from verdigris.api.views import project_view, shot_view
 from verdigris.media.errors import MediaError
-from verdigris.shot.document import Plate, Shot
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.media import Plate
 from verdigris.store.duplicates import duplicate_project
 from verdigris.store.media import ready_facts
 from verdigris.store.removal import remove_project, restore_project

@@ -21,8 +21,8 @@ from verdigris.api.views import frame_view, job_view, proxy_sources, shot_view, 
 from verdigris.jobs.start import make_ready_to_follow, start_delivery, start_tracking, start_tracking_all
 from verdigris.runs.views.preview import Preview
 from verdigris.runs.views.recent import Recent
-from verdigris.shot.document import Shot, parse_shot
-from verdigris.shot.edits import SetDelivery
+from verdigris.shot.edits.whole import SetDelivery
+from verdigris.shot.model.document import Shot, parse_shot
 from verdigris.store.duplicates import duplicate_shot
 from verdigris.store.errors import StoreError
 from verdigris.store.removal import remove_shot, restore_shot

@@ -13,8 +13,8 @@ from verdigris.runs.views.lens_views import StraightView, lens_of
 from verdigris.runs.views.proxies import ProxyReader, encode_jpeg
 from verdigris.runs.views.recent import Recent
 from verdigris.runs.views.surface_views import SurfaceViews
-from verdigris.shot.document import parse_shot
-from verdigris.shot.edits import apply_edit
+from verdigris.shot.edits.edit import apply_edit
+from verdigris.shot.model.document import parse_shot
 from verdigris.store.media_folder import MediaFolder
 from verdigris.store.shots import document_of, get_revision, get_shot
 from verdigris.store.takes import chosen_tracks

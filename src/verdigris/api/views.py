@@ -29,7 +29,9 @@ from verdigris.media.writer import CONTAINERS, ENCODERS, Container, film_coding
 from verdigris.runs.render.open_shot import picture_key
 from verdigris.runs.views.preview import ProxySource
 from verdigris.runs.views.recent import Recent
-from verdigris.shot.document import MENDING, Shot, Surface, changed_since, parse_shot, tracking_key
+from verdigris.shot.model.basis import MENDING, changed_since, tracking_key
+from verdigris.shot.model.document import Shot, parse_shot
+from verdigris.shot.model.surface import Surface
 from verdigris.store.jobs import OPEN_STATES, last_jobs_of_shot, list_deliveries
 from verdigris.store.media import get_media
 from verdigris.store.media_folder import MediaFolder

@@ -22,7 +22,7 @@ def propose(
     from verdigris.runs.advice.followed import advise_motion
     from verdigris.runs.render.open_shot import OpenShot
     from verdigris.runs.scene.mending import used_tracks
-    from verdigris.shot.document import read_shot
+    from verdigris.shot.model.document import read_shot
 
     document = read_shot(shot)
     tracks = used_tracks(document, read_tracks(track))
@@ -53,7 +53,7 @@ def disagreements(
     from verdigris.runs.follow.pace import SCALE, Pace
     from verdigris.runs.follow.surface import follow_surface
     from verdigris.runs.render.open_shot import OpenShot
-    from verdigris.shot.document import read_shot
+    from verdigris.shot.model.document import read_shot
 
     document = read_shot(shot)
     if not document.surfaces:
@@ -99,7 +99,7 @@ def lens(
     from verdigris.runs.render.open_shot import OpenShot
     from verdigris.runs.scene.camera import lens_of_lines
     from verdigris.runs.scene.mending import used_tracks
-    from verdigris.shot.document import read_shot
+    from verdigris.shot.model.document import read_shot
 
     document = read_shot(shot)
     with OpenShot(document, shot.parent) as opened:
@@ -144,7 +144,7 @@ def points(
     from verdigris.runs.errors import RunError
     from verdigris.runs.follow.points import follow_by_points, reference_of
     from verdigris.runs.render.open_shot import OpenShot
-    from verdigris.shot.document import read_shot
+    from verdigris.shot.model.document import read_shot
 
     document = read_shot(shot)
     with_points = [s.id for s in document.surfaces if s.points]
@@ -189,7 +189,7 @@ def references(
     from verdigris.runs.advice.judging import frames_as_reference
     from verdigris.runs.render.open_shot import OpenShot
     from verdigris.runs.scene.mending import used_tracks
-    from verdigris.shot.document import read_shot
+    from verdigris.shot.model.document import read_shot
 
     document = read_shot(shot)
     tracks = {} if track is None else used_tracks(document, read_tracks(track))
@@ -223,7 +223,7 @@ def jitter(
     from verdigris.runs.advice.judging import remaining_jitter
     from verdigris.runs.render.open_shot import OpenShot
     from verdigris.runs.scene.mending import used_tracks
-    from verdigris.shot.document import read_shot
+    from verdigris.shot.model.document import read_shot
 
     document = read_shot(shot)
     tracks = used_tracks(document, read_tracks(track))

@@ -70,7 +70,8 @@ def track(
     from verdigris.runs.follow.surface import follow_surface, in_depth_order
     from verdigris.runs.render.open_shot import OpenShot
     from verdigris.runs.scene.mending import mended, tied
-    from verdigris.shot.document import read_shot, tracking_key
+    from verdigris.shot.model.basis import tracking_key
+    from verdigris.shot.model.document import read_shot
 
     if direction not in ("forwards", "backwards", "both"):
         raise typer.BadParameter(f"{direction} is not a direction; forwards, backwards and both are.")
@@ -180,7 +181,8 @@ def render(
     from verdigris.runs.render.compose import check_ready, frames_without_track
     from verdigris.runs.render.open_shot import OpenShot
     from verdigris.runs.scene.mending import mended, used_tracks
-    from verdigris.shot.document import FILMS, Delivery, Form, StillPicture, read_shot
+    from verdigris.shot.model.delivery import FILMS, Delivery, Form, StillPicture
+    from verdigris.shot.model.document import read_shot
 
     document = read_shot(shot)
     ending = out.suffix.removeprefix(".")
@@ -236,7 +238,7 @@ def anchor(
     from verdigris.formats.track_json import make_track, read_tracks, write_tracks
     from verdigris.runs.follow.anchoring import anchored
     from verdigris.runs.scene.mending import used_tracks
-    from verdigris.shot.document import read_shot
+    from verdigris.shot.model.document import read_shot
 
     document = read_shot(shot)
     tracks = used_tracks(document, read_tracks(track))

@@ -16,7 +16,8 @@ from verdigris.demo.write import STILLS, write_departures, write_plate, write_st
 from verdigris.jobs.intake import take_in
 from verdigris.jobs.start import start_delivery, start_tracking
 from verdigris.settings import Settings
-from verdigris.shot.document import MediaRef, Plate, Shot
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.media import MediaRef, Plate
 from verdigris.store.database import session
 from verdigris.store.jobs import get_job, list_deliveries
 from verdigris.store.media_folder import MediaFolder

@@ -8,20 +8,13 @@ import numpy as np
 from verdigris.core.geometry.motion import Motion
 from verdigris.core.geometry.quad import grow_quad
 from verdigris.core.types import Float64
-from verdigris.shot.document import (
-    MediaRef,
-    Occluder,
-    Placement,
-    Plate,
-    PointKey,
-    PointsKey,
-    Region,
-    RegionShape,
-    ShapeKey,
-    Shot,
-    Surface,
-    TrackPoint,
-)
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.media import MediaRef, Plate
+from verdigris.shot.model.outline import Occluder, ShapeKey
+from verdigris.shot.model.placement import Placement
+from verdigris.shot.model.points import PointKey, TrackPoint
+from verdigris.shot.model.region import PointsKey, Region, RegionShape
+from verdigris.shot.model.surface import Surface
 
 Truth = dict[str, Any]
 Pairs = list[tuple[float, float]]

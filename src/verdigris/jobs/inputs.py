@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from verdigris.settings import Settings
-from verdigris.shot.document import Shot
+from verdigris.shot.model.document import Shot
 from verdigris.store.database import session
 from verdigris.store.media import get_media
 from verdigris.store.media_folder import MediaFolder

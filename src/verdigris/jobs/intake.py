@@ -12,7 +12,8 @@ from verdigris.jobs.queue import enqueue_job
 from verdigris.media.errors import MediaError
 from verdigris.media.reader import open_media
 from verdigris.settings import Settings
-from verdigris.shot.document import MediaRef, Shot, read_shot
+from verdigris.shot.model.document import Shot, read_shot
+from verdigris.shot.model.media import MediaRef
 from verdigris.store.database import session
 from verdigris.store.jobs import create_job
 from verdigris.store.media_folder import MediaFolder, file_hash, folder_hash

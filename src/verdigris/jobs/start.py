@@ -11,8 +11,11 @@ from verdigris.runs.follow.surface import Direction, Span, in_depth_order
 from verdigris.runs.render.compose import check_ready
 from verdigris.runs.render.open_shot import content_name, picture_key
 from verdigris.settings import Settings
-from verdigris.shot.document import Shot, Surface, tracking_key
-from verdigris.shot.edits import ChooseTake, apply_edit
+from verdigris.shot.edits.edit import apply_edit
+from verdigris.shot.edits.tracks import ChooseTake
+from verdigris.shot.model.basis import tracking_key
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.surface import Surface
 from verdigris.store.errors import StoreError
 from verdigris.store.jobs import create_job, open_job_for_take
 from verdigris.store.media import ready_facts

@@ -4,7 +4,8 @@ import uuid
 
 from sqlalchemy.orm import Session
 
-from verdigris.shot.document import Shot, tracking_key
+from verdigris.shot.model.basis import tracking_key
+from verdigris.shot.model.document import Shot
 from verdigris.store.media_folder import MediaFolder
 from verdigris.store.models import Project, ShotRow, Take
 from verdigris.store.shots import create_project, create_shot, document_of, get_project, get_revision, get_shot, list_shots

@@ -6,8 +6,8 @@ from typing import Any
 from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session
 
-from verdigris.shot.document import Shot, parse_shot
-from verdigris.shot.edits import LABELS, Edit, apply_edit
+from verdigris.shot.edits.edit import Edit, apply_edit
+from verdigris.shot.model.document import Shot, parse_shot
 from verdigris.store.database import announce
 from verdigris.store.errors import StoreError
 from verdigris.store.models import Media, Project, Revision, ShotRow, Take
@@ -118,7 +118,7 @@ def edit_shot(s: Session, shot_id: uuid.UUID, base: int, edits: list[Edit], stro
     if document == before:
         return get_revision(s, shot.id, shot.head)
     _check_references(s, shot, before, document)
-    head, label = get_revision(s, shot.id, shot.head), ", ".join(dict.fromkeys(LABELS[e.kind] for e in edits))
+    head, label = get_revision(s, shot.id, shot.head), ", ".join(dict.fromkeys(e.label for e in edits))
     going_on = stroke is not None and head.stroke == stroke and head.parent is not None
     return add_revision(s, shot, document, label, stroke, head.parent if going_on else shot.head)
 

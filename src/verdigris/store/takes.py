@@ -14,8 +14,10 @@ from verdigris.core.tracking.points.points import PointResult
 from verdigris.core.tracking.sequence.frame_result import FrameResult, Softness
 from verdigris.formats.track_json import Camera
 from verdigris.runs.scene.mending import mended
-from verdigris.shot.document import Shot, Surface, take_settings, tracking_key
-from verdigris.shot.edits import RestoreSettings
+from verdigris.shot.edits.tracks import RestoreSettings
+from verdigris.shot.model.basis import take_settings, tracking_key
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.surface import Surface
 from verdigris.store.database import announce
 from verdigris.store.errors import StoreError
 from verdigris.store.models import Take, TakeFrame

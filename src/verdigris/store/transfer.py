@@ -7,7 +7,8 @@ from typing import TypeVar
 
 from verdigris.formats.track_json import make_track, write_tracks
 from verdigris.settings import Settings
-from verdigris.shot.document import MediaRef, Shot
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.media import MediaRef
 from verdigris.store.database import session
 from verdigris.store.errors import StoreError
 from verdigris.store.media import get_media

@@ -18,7 +18,7 @@ from verdigris.runs.follow.points import OnlyPoint
 from verdigris.runs.follow.surface import Direction, follow_surface
 from verdigris.runs.scene.artwork import open_ref
 from verdigris.settings import Settings
-from verdigris.shot.document import parse_shot
+from verdigris.shot.model.document import parse_shot
 from verdigris.store.database import session
 from verdigris.store.jobs import get_job
 from verdigris.store.media import ready_facts

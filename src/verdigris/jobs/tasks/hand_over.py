@@ -27,7 +27,8 @@ from verdigris.runs.render.handover import (
 from verdigris.runs.render.kept_frames import KeptFrames
 from verdigris.runs.render.open_shot import STILL_FRAMES, OpenShot, content_name
 from verdigris.settings import Settings
-from verdigris.shot.document import FILMS, Shot, parse_shot
+from verdigris.shot.model.delivery import FILMS
+from verdigris.shot.model.document import Shot, parse_shot
 from verdigris.store.database import announce, session
 from verdigris.store.jobs import get_delivery, get_job, update_job
 from verdigris.store.media_folder import MediaFolder

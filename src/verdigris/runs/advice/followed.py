@@ -21,7 +21,8 @@ from verdigris.runs.errors import RunError
 from verdigris.runs.follow.surface import make_follower
 from verdigris.runs.scene.in_front import Tracks
 from verdigris.runs.scene.regions import region_at_reference, unusable_at
-from verdigris.shot.document import Shot, Surface
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.surface import Surface
 
 MOST_FRAMES = 12
 # Disagreement is told from at most this many frames.

@@ -15,7 +15,8 @@ from verdigris.runs.errors import RunError
 from verdigris.runs.scene.artwork import ArtworkSource
 from verdigris.runs.scene.in_front import Tracks, corners_at, coverage_in_front
 from verdigris.runs.scene.regions import region_at_reference, unusable_at
-from verdigris.shot.document import Shot, Surface
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.surface import Surface
 
 # The share of the surface that is hidden is counted on a picture this wide.
 COARSE_WIDTH = 320

@@ -10,7 +10,8 @@ from verdigris.core.tracking.sequence.mend import re_anchor
 from verdigris.core.types import Float64
 from verdigris.runs.errors import RunError
 from verdigris.runs.scene.in_front import corners_at, riding_points
-from verdigris.shot.document import PointsKey, RegionShape, Surface
+from verdigris.shot.model.region import PointsKey, RegionShape
+from verdigris.shot.model.surface import Surface
 
 
 def _keyed_at(shape: RegionShape, frame: int, poses: Mapping[int, Float64]) -> RegionShape:

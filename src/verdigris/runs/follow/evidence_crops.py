@@ -11,7 +11,7 @@ from verdigris.core.types import Float64, Uint8
 from verdigris.media.frames import Frame, rgb8
 from verdigris.runs.follow.surface import Step
 from verdigris.runs.views.proxies import encode_jpeg
-from verdigris.shot.document import Surface
+from verdigris.shot.model.surface import Surface
 
 
 def keep_evidence(folder: Path, surface: Surface, step: Step) -> None:

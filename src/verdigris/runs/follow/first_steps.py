@@ -19,7 +19,9 @@ from verdigris.runs.errors import RunError
 from verdigris.runs.follow.evidence_crops import keep_evidence
 from verdigris.runs.follow.first_looks import keep_first_look
 from verdigris.runs.follow.surface import Direction, first_steps
-from verdigris.shot.document import Shot, Surface, tracking_key
+from verdigris.shot.model.basis import tracking_key
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.surface import Surface
 
 TRACK = "track.json"
 # Kept for one plate at most.

@@ -16,7 +16,7 @@ from verdigris.core.types import Float64
 from verdigris.media.frames import Frame
 from verdigris.media.reader import FrameSource
 from verdigris.runs.errors import RunError
-from verdigris.shot.document import Surface
+from verdigris.shot.model.surface import Surface
 
 # A plane that is less sure than this is lost: points are few, and mostly wanted for how a thing moves.
 MOST_SIGMA_PX = 20.0

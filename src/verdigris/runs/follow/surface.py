@@ -18,7 +18,8 @@ from verdigris.runs.follow.points import OnlyPoint, follow_by_points
 from verdigris.runs.scene.camera import optics_of
 from verdigris.runs.scene.in_front import Tracks
 from verdigris.runs.scene.regions import region_at_reference, unusable_at
-from verdigris.shot.document import Shot, Surface
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.surface import Surface
 
 Direction = Literal["forwards", "backwards", "both"]
 Span = tuple[int, int]

@@ -15,7 +15,8 @@ from verdigris.media.frames import Frame
 from verdigris.runs.errors import RunError
 from verdigris.runs.scene.frame_plan import FramePlan, LayerPlan, arrays_of
 from verdigris.runs.scene.in_front import Tracks, corners_at
-from verdigris.shot.document import Shot, Surface
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.surface import Surface
 
 
 class Placed(Protocol):

@@ -15,7 +15,7 @@ from verdigris.media.frames import Frame, RgbFrame, frame_alpha, linear_light, p
 from verdigris.media.stills import write_exr_half, write_still
 from verdigris.media.whole import whole_file
 from verdigris.media.writer import FilmWriter, join_parts
-from verdigris.shot.document import Delivery
+from verdigris.shot.model.delivery import Delivery
 
 PART_FRAMES = 240
 QUEUE_FRAMES = 6

@@ -23,7 +23,8 @@ from verdigris.runs.render.kept_frames import KeptFrames
 from verdigris.runs.scene.artwork import PlacedArtwork, open_ref, resolve
 from verdigris.runs.scene.held_still import HeldStill
 from verdigris.runs.scene.in_front import Tracks
-from verdigris.shot.document import FILMS, Shot
+from verdigris.shot.model.delivery import FILMS
+from verdigris.shot.model.document import Shot
 
 Progress = Callable[[int, int], None]
 # Beside stills of a plate held still: where each of them lies.

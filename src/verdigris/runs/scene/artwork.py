@@ -18,7 +18,10 @@ from verdigris.runs.scene.camera import camera_of
 from verdigris.runs.scene.frame_plan import LayerPlan, corners_of, points_of, polygons_of
 from verdigris.runs.scene.held_still import HeldStill
 from verdigris.runs.scene.in_front import Tracks, corners_around, in_front_of
-from verdigris.shot.document import MediaRef, Placement, Shot, Surface
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.media import MediaRef
+from verdigris.shot.model.placement import Placement
+from verdigris.shot.model.surface import Surface
 
 
 class ArtworkSource(Protocol):

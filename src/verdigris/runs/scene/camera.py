@@ -10,7 +10,8 @@ from verdigris.core.geometry.lens import Lens
 from verdigris.core.geometry.straight_lines import LensEstimate, LinesProblem, lens_from_lines
 from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.runs.errors import RunError
-from verdigris.shot.document import LensModel, Shot
+from verdigris.shot.model.camera import LensModel
+from verdigris.shot.model.document import Shot
 
 Size = tuple[int, int]
 

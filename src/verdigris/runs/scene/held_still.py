@@ -13,7 +13,7 @@ from verdigris.core.types import Float32, Float64
 from verdigris.media.frames import Frame, RgbFrame, linear_light
 from verdigris.runs.errors import RunError
 from verdigris.runs.scene.in_front import Tracks, corners_at
-from verdigris.shot.document import Surface
+from verdigris.shot.model.surface import Surface
 
 HALF = np.array([[1, 0, -0.5], [0, 1, -0.5], [0, 0, 1.0]])
 

@@ -14,7 +14,9 @@ from verdigris.core.matte.occlusion import occlusion
 from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.core.types import Float32, Float64
 from verdigris.runs.scene.camera import Size, camera_of
-from verdigris.shot.document import Occluder, Shot, Surface
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.outline import Occluder
+from verdigris.shot.model.surface import Surface
 
 Tracks = Mapping[str, Mapping[int, FrameResult]]
 # Frames each way whose corners tell how a frame's rows move: two for the movement, and two more for theirs.

@@ -8,7 +8,8 @@ from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.core.tracking.sequence.mend import fill_gaps, hold, leave_out, smooth, smooth_span, tie_span
 from verdigris.formats.track_json import Track
 from verdigris.runs.errors import RunError
-from verdigris.shot.document import Shot, Surface
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.surface import Surface
 
 
 def mended(surface: Surface, track: Mapping[int, FrameResult]) -> dict[int, FrameResult]:

@@ -10,7 +10,9 @@ from verdigris.core.matte.occlusion import region_mask
 from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.core.types import Bool, Float64
 from verdigris.runs.scene.in_front import Tracks, coverage_in_front, riding_points
-from verdigris.shot.document import RegionShape, Shot, Surface
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.region import RegionShape
+from verdigris.shot.model.surface import Surface
 
 
 def shape_at(shape: RegionShape, frame: int, poses: Mapping[int, Float64]) -> Float64:

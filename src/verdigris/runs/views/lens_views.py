@@ -10,7 +10,7 @@ from verdigris.media.frames import rgb8
 from verdigris.runs.errors import RunError
 from verdigris.runs.follow.surface import optics_of
 from verdigris.runs.views.proxies import ProxyReader
-from verdigris.shot.document import Shot
+from verdigris.shot.model.document import Shot
 
 # A lens that bends the rim outwards without end is cut: its picture never grows beyond this.
 MOST_ROOM = 2.0

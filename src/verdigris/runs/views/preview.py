@@ -11,7 +11,8 @@ from verdigris.runs.scene.artwork import PlacedArtwork
 from verdigris.runs.scene.in_front import Tracks
 from verdigris.runs.views.proxies import ProxyReader, encode_jpeg, proxy_size
 from verdigris.runs.views.recent import Recent
-from verdigris.shot.document import Shot, Surface
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.surface import Surface
 
 # About 30 MB of JPEG.
 _drawn: Recent[bytes] = Recent(200)

@@ -19,7 +19,8 @@ from verdigris.runs.scene.held_still import HeldStill
 from verdigris.runs.scene.in_front import Tracks, corners_at, coverage_in_front
 from verdigris.runs.scene.regions import outside_keyed_shapes, region_at_reference
 from verdigris.runs.views.proxies import ProxyReader
-from verdigris.shot.document import Shot, Surface
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.surface import Surface
 
 # Pixel indices from px whose pixel centres are at +0.5.
 HALF = np.array([[1, 0, -0.5], [0, 1, -0.5], [0, 0, 1.0]])

@@ -1,0 +1,1 @@
+"""Changes of a shot document: typed, checked, one by one."""

@@ -1,0 +1,1 @@
+"""The shot document, part by part."""
