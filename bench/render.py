@@ -96,6 +96,7 @@ from verdigris.media.frames import RgbFrame
 from verdigris.media.stills import write_still
 from verdigris.media.writer import FilmWriter
 from verdigris.runs.render.open_shot import OpenShot
+from verdigris.shot.model.artwork import FileArtwork
 from verdigris.shot.model.delivery import Delivery
 from verdigris.shot.model.document import Shot
 from verdigris.shot.model.media import MediaRef, Plate
@@ -112,7 +113,7 @@ with FilmWriter(folder / "plate.mp4", film_facts(1280, 720, count, Fraction(24))
 write_still(folder / "art.png", np.full((600, 800, 3), 120, np.uint8))
 corners = ((300.0, 200.0), (900.0, 210.0), (890.0, 600.0), (310.0, 590.0))
 shot = Shot(plate=Plate(path="plate.mp4"), surfaces=[Surface(id="s", name="S", corners=corners)],
-            placements=[Placement(surface="s", artwork=MediaRef(path="art.png"))], delivery=Delivery(preset="veryfast"))
+            placements=[Placement(id="p1", surface="s", artwork=FileArtwork(path="art.png"))], delivery=Delivery(preset="veryfast"))
 tracks = {"s": {n: FrameResult(n, "followed", np.eye(3), np.array(corners), np.full(4, .1), .1, 1.0) for n in range(count)}}
 with OpenShot(shot, folder) as opened:
     opened.render(tracks, folder / "out.mp4")

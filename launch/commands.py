@@ -22,6 +22,7 @@ HEADLESS = {
     "references": "which frames would serve best as the reference",
     "jitter": "movement left at the corners, measured in the plate",
     "anchor": "give a followed surface another reference frame",
+    "matte": "render a matte to stills",
     "render": "render a shot document to a film or stills",
     "export": "write a shot of the application as a document",
     "import": "bring a shot document into the application",

@@ -16,8 +16,9 @@ from verdigris.runs.render.kept_frames import KeptFrames
 from verdigris.runs.scene.artwork import PlacedArtwork
 from verdigris.runs.scene.in_front import in_front_of
 from verdigris.runs.scene.mending import used_tracks
+from verdigris.shot.model.artwork import FileArtwork
 from verdigris.shot.model.document import Shot
-from verdigris.shot.model.media import MediaRef, Plate
+from verdigris.shot.model.media import Plate
 from verdigris.shot.model.placement import Placement
 from verdigris.shot.model.surface import Surface
 
@@ -49,7 +50,7 @@ def shot() -> Shot:
     wall = Surface(id="wall", name="Wall", depth=2, corners=quad(IDEAL + [[-20, 0], [20, 0], [20, 20], [-20, 20]]))
     return Shot(
         plate=Plate(path="p.mp4"), surfaces=[Surface(id="s", name="Sign", depth=1, corners=quad(CORNERS)), wall],
-        placements=[Placement(surface="s", artwork=MediaRef(path="a.png"), fit="stretch", overshoot_px=0)],
+        placements=[Placement(id="p1", surface="s", artwork=FileArtwork(path="a.png"), fit="stretch", overshoot_px=0)],
     )  # fmt: skip
 
 
@@ -66,7 +67,7 @@ def tracks(tmp_path) -> dict[str, dict[int, FrameResult]]:
 
 
 def drawn(shot: Shot, tracks) -> np.ndarray:
-    placed = [PlacedArtwork(p, shot.surface(p.surface), White(), FACTS) for p in shot.placements]
+    placed = [PlacedArtwork(p, shot.surface(p.surface), lambda _: White(), FACTS) for p in shot.placements]
     plate = RgbFrame(np.full((H, W, 3), 20, np.uint8))
     return draw_frame(plan_frame(shot, placed, tracks, 1), placed, plate).pixels[..., 0]
 
@@ -98,7 +99,7 @@ def test_what_a_bent_surface_hides_is_bent_too(shot, tracks):
 
 
 def test_a_plan_stands_for_its_picture_and_only_what_differs_is_drawn_anew(shot, tracks, tmp_path):
-    placed = [PlacedArtwork(p, shot.surface(p.surface), White(), FACTS) for p in shot.placements]
+    placed = [PlacedArtwork(p, shot.surface(p.surface), lambda _: White(), FACTS) for p in shot.placements]
     plan = plan_frame(shot, placed, tracks, 1)
     renamed = shot.model_copy(update={"name": "other", "surfaces": [x.model_copy(update={"name": "other"}) for x in shot.surfaces]})
     assert plan_frame(renamed, placed, tracks, 1).key == plan.key

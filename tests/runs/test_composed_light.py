@@ -25,15 +25,15 @@ class Placed:
     """A plain colour on a surface, as `PlacedArtwork` gives it."""
 
     def __init__(self, surface, colour, alpha: float = 1.0) -> None:
-        self.surface = surface
+        self.surface, self.depth = surface, surface.depth
         self._art = Texture(np.ascontiguousarray(np.broadcast_to(np.array([*(alpha * np.array(colour)), alpha], np.float32), (30, 40, 4))))
 
-    def plan_at(self, shot, tracks, frame) -> LayerPlan:
+    def plans_at(self, shot, tracks, frame) -> list[LayerPlan]:
         quad = tuple((float(x), float(y)) for x, y in QUADS[self.surface.id])
-        return LayerPlan((self.surface.id, 0), (40.0, 0, 0, 0, 30.0, 0, 0, 0, 1.0), Optics(W, H), quad, ((0, quad),))
+        return [LayerPlan((self.surface.id, ((0, 1.0),)), (40.0, 0, 0, 0, 30.0, 0, 0, 0, 1.0), Optics(W, H), quad, ((0, quad),))]
 
-    def texture(self, frame) -> Texture:
-        return self._art
+    def texture(self, plan) -> tuple[Texture, np.ndarray]:
+        return self._art, np.array(plan.art_from_surface).reshape(3, 3)
 
 
 def composed(picture, *placed: tuple[str, tuple[float, float, float], float]):

@@ -8,10 +8,11 @@ from verdigris.media.facts import MediaFacts
 from verdigris.media.frames import RgbFrame
 from verdigris.runs.errors import RunError
 from verdigris.runs.render.compose import check_ready, draw_frame, frames_without_track, plan_frame
-from verdigris.runs.scene.artwork import PlacedArtwork, artwork_frame
+from verdigris.runs.scene.artwork import PlacedArtwork
 from verdigris.runs.scene.in_front import corners_at, coverage_in_front, in_front_of, outline_at
+from verdigris.shot.model.artwork import FileArtwork
 from verdigris.shot.model.document import Shot
-from verdigris.shot.model.media import MediaRef, Plate
+from verdigris.shot.model.media import Plate
 from verdigris.shot.model.outline import Occluder, ShapeKey
 from verdigris.shot.model.placement import Placement
 from verdigris.shot.model.surface import Correction, Surface
@@ -52,7 +53,7 @@ def shot() -> Shot:
             Occluder(id="post", name="Post", depth=0, span=(1, 2), feather_px=0, keys=[
                 ShapeKey(frame=0, points=[(0, 0), (20, 0), (20, 80), (0, 80)]), ShapeKey(frame=2, points=[(40, 0), (60, 0), (60, 80), (40, 80)])])
         ],
-        placements=[Placement(surface=s, artwork=MediaRef(path="a.png"), fit="stretch", overshoot_px=0) for s in ("front", "back")],
+        placements=[Placement(id=s, surface=s, artwork=FileArtwork(path="a.png"), fit="stretch", overshoot_px=0) for s in ("front", "back")],
     )  # fmt: skip
 
 
@@ -85,7 +86,10 @@ def test_corners_follow_the_track_and_its_corrections(shot):
 
 def test_a_nearer_surface_covers_a_farther_one_and_a_post_covers_both(shot):
     plate = RgbFrame(np.full((H, W, 3), 100, np.uint8))
-    placed = [PlacedArtwork(p, shot.surface(p.surface), Still({"back": 30, "front": 220}[p.surface]), PLATE) for p in shot.placements]
+    placed = [
+        PlacedArtwork(p, shot.surface(p.surface), lambda _, p=p: Still({"back": 30, "front": 220}[p.surface]), PLATE)
+        for p in shot.placements
+    ]
     out = draw_frame(plan_frame(shot, placed, TRACKS, 1), placed, plate).pixels[..., 0]
     assert out[40, 75] == 220
     assert out[40, 100] == 30
@@ -97,7 +101,7 @@ def test_a_nearer_surface_covers_a_farther_one_and_a_post_covers_both(shot):
 
 def test_the_plate_itself_is_never_written_into(shot):
     plate = RgbFrame(np.full((H, W, 3), 100, np.uint8))
-    placed = [PlacedArtwork(p, shot.surface(p.surface), Still(30), PLATE) for p in shot.placements]
+    placed = [PlacedArtwork(p, shot.surface(p.surface), lambda _: Still(30), PLATE) for p in shot.placements]
     draw_frame(plan_frame(shot, placed, TRACKS, 0), placed, plate)
     assert (plate.pixels == 100).all()
 
@@ -114,10 +118,3 @@ def test_what_is_missing_before_rendering_is_said(shot):
         assert error.value.code == code
     check_ready(shot, TRACKS)
     assert frames_without_track(shot, TRACKS, 3) == [2]
-
-
-@pytest.mark.parametrize(
-    ("plate_frame", "count", "after", "wanted"), [(3, 10, "hold", 3), (12, 10, "hold", 9), (12, 10, "loop", 2), (7, 1, "loop", 0)]
-)
-def test_artwork_holds_or_loops_after_its_end(plate_frame, count, after, wanted):
-    assert artwork_frame(plate_frame, count, after) == wanted

@@ -17,8 +17,8 @@ from verdigris.runs.errors import RunError
 from verdigris.runs.render.compose import check_ready
 from verdigris.runs.render.open_shot import OpenShot
 from verdigris.runs.scene.held_still import HeldStill
+from verdigris.shot.model.artwork import FileArtwork
 from verdigris.shot.model.delivery import Delivery, StillPicture
-from verdigris.shot.model.media import MediaRef
 from verdigris.shot.model.placement import Placement
 
 SIZE = (480, 320)
@@ -84,7 +84,7 @@ def test_what_is_painted_on_still_frames_rides_back_with_its_edges_whole(plate, 
     pixels[low[1] : high[1], low[0] : high[0]] = [65535, 0, 0, 65535]
     for n in range(60):
         write_still(painted / f"painted.{n:04d}.png", pixels)
-    placement = Placement(surface="s", artwork=MediaRef(path=str(painted), rate="24/1"), painted="full")
+    placement = Placement(id="p1", surface="s", artwork=FileArtwork(path=str(painted), rate="24/1"), painted="full")
     document = shot.model_copy(update={"placements": [placement]})
     with OpenShot(document, folder) as opened, open_media(folder / "plate.mp4") as reader:
         for n in (2, 45):

@@ -17,9 +17,10 @@ from verdigris.runs.render.kept_frames import keep_frame, restore_frame
 from verdigris.runs.render.open_shot import OpenShot, render_key
 from verdigris.runs.views.preview import Preview
 from verdigris.runs.views.proxies import ProxyReader, proxy_size, write_proxies
+from verdigris.shot.model.artwork import FileArtwork
 from verdigris.shot.model.delivery import Delivery
 from verdigris.shot.model.document import Shot
-from verdigris.shot.model.media import MediaRef, Plate
+from verdigris.shot.model.media import Plate
 from verdigris.shot.model.placement import Placement
 from verdigris.shot.model.region import Region
 from verdigris.shot.model.surface import Surface
@@ -37,7 +38,7 @@ def shot(plate) -> Shot:
     quad = tuple((float(x), float(y)) for x, y in plate.corners)
     return Shot(
         plate=Plate(path="plate.mp4"), surfaces=[Surface(id="s", name="Sign", reference_frame=plate.reference, corners=quad)],
-        placements=[Placement(surface="s", artwork=MediaRef(path="red.png"), fit="stretch")], delivery=Delivery(preset="veryfast"),
+        placements=[Placement(id="p1", surface="s", artwork=FileArtwork(path="red.png"), fit="stretch")], delivery=Delivery(preset="veryfast"),
     )  # fmt: skip
 
 
@@ -217,7 +218,7 @@ def test_a_preview_shows_what_the_result_will(folder, shot, tracks, plate, plate
     inside = shot.model_copy(
         update={
             "plate": Plate(path=None, media="b" * 64),
-            "placements": [p.model_copy(update={"artwork": MediaRef(path=None, media="a" * 64)}) for p in shot.placements],
+            "placements": [p.model_copy(update={"artwork": FileArtwork(path=None, media="a" * 64)}) for p in shot.placements],
         }
     )
     preview = cv2.imdecode(np.frombuffer(Preview(inside, tracks, sources).jpeg(12), np.uint8), 1)[..., ::-1]

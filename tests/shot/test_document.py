@@ -77,7 +77,7 @@ def test_edits_change_what_they_name(shot):
     assert edit(shot, kind="set_occluder", occluder="arm", feather_px=2, span=[3, 9]).occluder("arm").there_at(2) is False
     assert edit(shot, kind="choose_take", surface="screen", take="x").surface("screen").take == "x"
     assert edit(shot, kind="set_reach", surface="screen", reach_frames=3).surface("screen").reach_frames == 3
-    assert edit(shot, kind="remove_placement", surface="screen").placements == []
+    assert edit(shot, kind="remove_placement", placement="p1").placements == []
     assert edit(shot, kind="set_delivery", delivery={"form": "exr"}).delivery.form == "exr"
     order = edit(shot, kind="set_depth_order", near_to_far=["screen", "arm"])
     assert order.surface("screen").depth < order.occluder("arm").depth
@@ -136,7 +136,7 @@ def test_a_take_goes_stale_with_what_it_was_computed_from_and_with_nothing_else(
     assert after(kind="set_depth_order", near_to_far=["screen", "arm"])
     assert not after(kind="rename", target="arm", name="Sleeve")
     assert not after(kind="set_corners", surface="screen", corners=[[600, 233], *CORNERS[1:]])
-    assert not after(kind="remove_placement", surface="screen")
+    assert not after(kind="remove_placement", placement="p1")
 
 
 def test_a_take_goes_stale_with_what_hides_or_carries_parts_of_it():

@@ -30,7 +30,7 @@ from verdigris.runs.render.open_shot import picture_key
 from verdigris.runs.views.preview import ProxySource
 from verdigris.runs.views.recent import Recent
 from verdigris.shot.model.basis import MENDING, changed_since, tracking_key
-from verdigris.shot.model.document import Shot, parse_shot
+from verdigris.shot.model.document import Shot, files_of, parse_shot
 from verdigris.shot.model.surface import Surface
 from verdigris.store.jobs import OPEN_STATES, last_jobs_of_shot, list_deliveries
 from verdigris.store.media import get_media
@@ -221,7 +221,7 @@ def _shot_summary(s: Session, shot: ShotRow) -> ShotSummary:
     return ShotSummary(
         id=shot.id, name=document.name, plate=plate, frames=[count // 10, count // 2, count - 1 - count // 10] if count else [],
         first_frame=first, surfaces=surfaces, revision=shot.head,
-        artwork=[media[p.artwork.media].name for p in document.placements if p.artwork.media in media],
+        artwork=[media[r.media].name for p in document.placements for r in files_of(p)[:1] if r.media in media],
         delivery=delivery_view(s, deliveries[0], deliveries[0].fingerprint) if deliveries else None,
     )  # fmt: skip
 

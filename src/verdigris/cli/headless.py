@@ -11,6 +11,8 @@ from verdigris.cli.terminal import console, print_json, progress_bar, stopping
 
 if TYPE_CHECKING:
     from verdigris.formats.track_json import Track
+    from verdigris.runs.render.open_shot import OpenShot
+    from verdigris.shot.model.document import Shot
 
 # How often a track is kept while it is made: a run that is killed goes on from there.
 KEEP_SECONDS = 2.0
@@ -163,6 +165,30 @@ def _summary(surface: str, results: dict[int, Any]) -> dict[str, Any]:
     }
 
 
+def tracks_for(opened: "OpenShot", document: "Shot", track: Path | None, needed: set[str]) -> dict[str, dict[int, Any]]:
+    """Tracks as they are used: those of a file, or those of the surfaces needed, followed now."""
+    from verdigris.formats.track_json import read_tracks
+    from verdigris.runs.follow.pace import SCALE, Pace
+    from verdigris.runs.follow.surface import follow_surface, in_depth_order
+    from verdigris.runs.scene.mending import mended, used_tracks
+
+    if track is not None:
+        return used_tracks(document, read_tracks(track))
+    tracks: dict[str, dict[int, Any]] = {}
+    for one in in_depth_order(document):
+        if one.id not in needed:
+            continue
+        results: dict[int, Any] = {}
+        with progress_bar(f"following {one.name}") as progress:
+            pace = Pace(opened.plate.facts.frame_count)
+            for step in follow_surface(opened.plate, document, one, tracks):
+                results[step.result.frame] = step.result
+                pace.look(step.again)
+                progress(pace.done, SCALE, pace.phase)
+        tracks[one.id] = mended(one, results)
+    return tracks
+
+
 def render(
     shot: Annotated[Path, typer.Argument(help="Shot document (JSON).")],
     out: Annotated[Path, typer.Option(help="Film to write (.mp4, .mkv), or folder for numbered stills.")],
@@ -174,13 +200,8 @@ def render(
 ) -> None:
     """Render a shot to a film or to stills. A stopped run goes on where it was."""
     from verdigris.core.geometry.held_still import HELD
-    from verdigris.core.tracking.sequence.frame_result import FrameResult
-    from verdigris.formats.track_json import read_tracks
-    from verdigris.runs.follow.pace import SCALE, Pace
-    from verdigris.runs.follow.surface import follow_surface, in_depth_order
     from verdigris.runs.render.compose import check_ready, frames_without_track
     from verdigris.runs.render.open_shot import OpenShot
-    from verdigris.runs.scene.mending import mended, used_tracks
     from verdigris.shot.model.delivery import FILMS, Delivery, Form, StillPicture
     from verdigris.shot.model.document import read_shot
 
@@ -197,23 +218,9 @@ def render(
         chosen = "png" if chosen in FILMS else chosen
     delivery = Delivery.model_validate({**document.delivery.model_dump(), "form": chosen, "still": held})
     document = document.model_copy(update={"delivery": delivery})
-    tracks: dict[str, dict[int, FrameResult]] = {}
     with OpenShot(document, shot.parent) as opened:
         count = opened.plate.facts.frame_count
-        if track is not None:
-            tracks = used_tracks(document, read_tracks(track))
-        else:
-            needed = {p.surface for p in document.placements} if held is None else {held.surface}
-            for one in in_depth_order(document):
-                if one.id in needed:
-                    results: dict[int, FrameResult] = {}
-                    with progress_bar(f"following {one.name}") as progress:
-                        pace = Pace(count)
-                        for step in follow_surface(opened.plate, document, one, tracks):
-                            results[step.result.frame] = step.result
-                            pace.look(step.again)
-                            progress(pace.done, SCALE, pace.phase)
-                    tracks[one.id] = mended(one, results)
+        tracks = tracks_for(opened, document, track, document.surfaces_in_use() if held is None else {held.surface})
         check_ready(document, tracks)
         with progress_bar("rendering") as progress:
             opened.render(tracks, out, progress)

@@ -8,10 +8,11 @@ import numpy as np
 from verdigris.core.geometry.motion import Motion
 from verdigris.core.geometry.quad import grow_quad
 from verdigris.core.types import Float64
+from verdigris.shot.model.artwork import FileArtwork
 from verdigris.shot.model.document import Shot
 from verdigris.shot.model.media import MediaRef, Plate
 from verdigris.shot.model.outline import Occluder, ShapeKey
-from verdigris.shot.model.placement import Placement
+from verdigris.shot.model.placement import Placement, Timing
 from verdigris.shot.model.points import PointKey, TrackPoint
 from verdigris.shot.model.region import PointsKey, Region, RegionShape
 from verdigris.shot.model.surface import Surface
@@ -100,7 +101,7 @@ def document_of_scene(shot: DemoShot, truth: Truth, plate: MediaRef, artwork: Me
         corners=rounded_quad(corners), region=Region(shapes=shapes),
         points=[TrackPoint(id=k, keys=[PointKey(frame=reference, at=_inside(corners, [uv])[0])]) for k, uv in shot.points.items()],
     )  # fmt: skip
-    placements = [] if artwork is None else [Placement(surface=shot.surface, artwork=artwork, fit=shot.fit)]  # type: ignore[arg-type]
+    placements = [] if artwork is None else [Placement(id="p1", surface=shot.surface, artwork=as_artwork(artwork), fit=shot.fit)]  # type: ignore[arg-type]
     return Shot(
         name=shot.name, plate=Plate(path=plate.path, media=plate.media, first_frame=shot.first_frame), surfaces=[surface],
         occluders=[o for depth, thing in enumerate(shot.in_front) if (o := _occluder(thing, depth, truth)) is not None],
@@ -124,8 +125,13 @@ def kiosk_document(truth: Truth, plate: MediaRef, artwork: MediaRef) -> Shot:
             )
         ],
         occluders=[arm],
-        placements=[Placement(surface="screen", artwork=artwork, fit="fill", overshoot_px=1.0, after_end="loop")],
+        placements=[Placement(id="p1", surface="screen", artwork=as_artwork(artwork), fit="fill", time=Timing(after="loop"))],
     )  # fmt: skip
+
+
+def as_artwork(ref: MediaRef) -> FileArtwork:
+    """A file as artwork."""
+    return FileArtwork(path=ref.path, media=ref.media)
 
 
 def rounded_quad(corners: Float64) -> Any:

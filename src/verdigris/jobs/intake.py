@@ -12,7 +12,7 @@ from verdigris.jobs.queue import enqueue_job
 from verdigris.media.errors import MediaError
 from verdigris.media.reader import open_media
 from verdigris.settings import Settings
-from verdigris.shot.model.document import Shot, read_shot
+from verdigris.shot.model.document import Shot, read_shot, with_files
 from verdigris.shot.model.media import MediaRef
 from verdigris.store.database import session
 from verdigris.store.jobs import create_job
@@ -72,12 +72,7 @@ def import_document(settings: Settings, path: Path, track: Path | None, project_
                 return ref
             return ref.model_copy(update={"path": None, "media": take_in(s, folder, path.parent / ref.path)})
 
-        document = document.model_copy(
-            update={
-                "plate": inside(document.plate),
-                "placements": [p.model_copy(update={"artwork": inside(p.artwork)}) for p in document.placements],
-            }
-        )
+        document = with_files(document, inside)
         project = s.scalar(select(Project).where(Project.name == project_name)) or create_project(s, project_name)
         shot = create_shot(s, project.id, document, "imported")
         if tracks:

@@ -13,7 +13,7 @@ import OpenEXR
 import tifffile
 
 from verdigris.core.light.encoding import CHROMATICITIES, Primaries, Transfer
-from verdigris.core.types import AnyArray
+from verdigris.core.types import AnyArray, Float32
 from verdigris.media.errors import MediaError
 from verdigris.media.facts import Limits, MediaFacts
 from verdigris.media.frames import Frame, RgbFrame
@@ -233,3 +233,18 @@ def write_exr_half(path: Path, light: AnyArray, primaries: Primaries = "bt709") 
     header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage, "chromaticities": seen_by}
     with OpenEXR.File(header, channels) as exr:
         exr.write(str(path))
+
+
+def write_matte(path: Path, cover: Float32, form: str, depth: int = 16) -> None:
+    """Write a matte (H, W) float32 0..1 as grey PNG of 8 or 16 bits, linear, or as OpenEXR half float in the channel Y."""
+    if form == "exr":
+        header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
+        with OpenEXR.File(header, {"Y": np.ascontiguousarray(cover.astype(np.float16))}) as exr:
+            exr.write(str(path))
+        return
+    top = 65535 if depth == 16 else 255
+    grey = np.clip(cover * np.float32(top) + np.float32(0.5), 0, top).astype(np.uint16 if depth == 16 else np.uint8)
+    ok, data = cv2.imencode(".png", grey, [cv2.IMWRITE_PNG_COMPRESSION, 3])
+    if not ok:
+        raise MediaError("cannot_write", f"{path.name} could not be encoded.")
+    path.write_bytes(data.tobytes())

@@ -1,9 +1,8 @@
 """Shots and their revisions: every edit is kept, undo and redo are moves of the head."""
 
 import uuid
-from typing import Any
 
-from sqlalchemy import func, or_, select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from verdigris.shot.edits.edit import Edit, apply_edit
@@ -125,7 +124,7 @@ def edit_shot(s: Session, shot_id: uuid.UUID, base: int, edits: list[Edit], stro
 
 def check_media(s: Session, document: Shot) -> None:
     """Within the application a document names known media, never paths; StoreError `not_found` if not."""
-    refs = [document.plate, *(p.artwork for p in document.placements)]
+    refs = document.files()
     if any(r.path is not None for r in refs):
         raise StoreError("not_found", "Media are named by what was brought in, not by a path. Bring the file in first.")
     known = set(s.scalars(select(Media.hash).where(Media.hash.in_([r.media for r in refs]))))
@@ -134,7 +133,7 @@ def check_media(s: Session, document: Shot) -> None:
 
 
 def _check_references(s: Session, shot: ShotRow, before: Shot, after: Shot) -> None:
-    if used_media(after) != used_media(before) or any(p.artwork.path for p in after.placements):
+    if used_media(after) != used_media(before) or any(r.path for r in after.files()):
         check_media(s, after)
     chosen = {x.id: x.take for x in before.surfaces}
     for surface in after.surfaces:
@@ -200,12 +199,10 @@ def _move(s: Session, shot: ShotRow, number: int) -> int:
 
 def used_media(document: Shot) -> set[str]:
     """Content hashes a document names."""
-    refs: list[Any] = [document.plate, *(p.artwork for p in document.placements)]
-    return {r.media for r in refs if r.media is not None}
+    return {r.media for r in document.files() if r.media is not None}
 
 
 def shots_with_media(s: Session, media_hash: str) -> list[uuid.UUID]:
     """Shots any of whose states names some media: what undo may bring back counts as used."""
-    plate = Revision.document["plate"]["media"].astext == media_hash
-    placed = Revision.document["placements"].contains([{"artwork": {"media": media_hash}}])
-    return list(s.scalars(select(Revision.shot_id).where(or_(plate, placed)).distinct()))
+    named = func.jsonb_path_exists(Revision.document, "$.**.media ? (@ == $hash)", func.jsonb_build_object("hash", media_hash))
+    return list(s.scalars(select(Revision.shot_id).where(named).distinct()))

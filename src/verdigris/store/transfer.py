@@ -7,7 +7,7 @@ from typing import TypeVar
 
 from verdigris.formats.track_json import make_track, write_tracks
 from verdigris.settings import Settings
-from verdigris.shot.model.document import Shot
+from verdigris.shot.model.document import Shot, with_files
 from verdigris.shot.model.media import MediaRef
 from verdigris.store.database import session
 from verdigris.store.errors import StoreError
@@ -50,13 +50,8 @@ def export_shot(settings: Settings, shot_id: str, out: Path) -> Path:
             return ref.model_copy(update={"media": None, "path": names[ref.media]})
 
         tracks = raw_tracks(s, document)
-        document = document.model_copy(
-            update={
-                "plate": beside(document.plate),
-                "placements": [p.model_copy(update={"artwork": beside(p.artwork)}) for p in document.placements],
-                "surfaces": [x.model_copy(update={"take": None}) for x in document.surfaces],
-            }
-        )
+        surfaces = [x.model_copy(update={"take": None}) for x in document.surfaces]
+        document = with_files(document.model_copy(update={"surfaces": surfaces}), beside)
     path = out / "shot.json"
     _write_document(path, document)
     # As they were followed: the document beside them says how they are mended.

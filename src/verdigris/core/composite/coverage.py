@@ -36,10 +36,10 @@ def share_inside(d, nx, ny):  # type: ignore[no-untyped-def]
 
 @numba.njit(cache=True, nogil=True, fastmath=True, inline="always")
 def covered(edges, grown, x, y):  # type: ignore[no-untyped-def]
-    """Coverage of the pixel centred at x, y by the inner side of four edges, each moved outwards by `grown` px."""
+    """Coverage of the pixel centred at x, y by the inner side of four edges, each moved outwards by its `grown` px."""
     c = 1.0
     for e in range(4):
-        c *= share_inside(edges[e, 0] * x + edges[e, 1] * y + edges[e, 2] + grown, edges[e, 0], edges[e, 1])
+        c *= share_inside(edges[e, 0] * x + edges[e, 1] * y + edges[e, 2] + grown[e], edges[e, 0], edges[e, 1])
         if c <= 0.0:
             return 0.0
     return c
@@ -47,13 +47,13 @@ def covered(edges, grown, x, y):  # type: ignore[no-untyped-def]
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
 def span(edges, grown, y, reach):  # type: ignore[no-untyped-def]
-    """Range of x in a row at y that lies inside four edges, moved outwards by `grown` px and by `reach` half widths of a pixel.
+    """Range of x in a row at y that lies inside four edges, each moved outwards by its `grown` px and by `reach` half widths of a pixel.
 
     With a reach of -1 pixels in it are wholly covered, with 1 those outside are not covered at all.
     """
     low, high = -1e30, 1e30
     for e in range(4):
-        nx, rest = edges[e, 0], edges[e, 1] * y + edges[e, 2] + grown + reach * 0.5 * edges[e, 3]
+        nx, rest = edges[e, 0], edges[e, 1] * y + edges[e, 2] + grown[e] + reach * 0.5 * edges[e, 3]
         if abs(nx) < 1e-12:
             if rest < 0:
                 return 1.0, 0.0
@@ -62,3 +62,13 @@ def span(edges, grown, y, reach):  # type: ignore[no-untyped-def]
         else:
             high = min(high, -rest / nx)
     return low, high
+
+
+def rounded_outline(across: float, down: float, steps: int = 12) -> Float64:
+    """The unit square with rounded corners, (N, 2), clockwise from the top; radii are shares of its width and height."""
+    turn = np.linspace(0, np.pi / 2, steps)
+    arcs = []
+    middles = ((across, down), (1 - across, down), (1 - across, 1 - down), (across, 1 - down))
+    for (cx, cy), start in zip(middles, (np.pi, 1.5 * np.pi, 0.0, 0.5 * np.pi), strict=True):
+        arcs.append(np.stack([cx + across * np.cos(start + turn), cy + down * np.sin(start + turn)], axis=1))
+    return np.concatenate(arcs)

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from verdigris.core.composite.blend import Blend, Space
 from verdigris.core.composite.texture import Texture
 from verdigris.core.composite.warp import Warp
 from verdigris.core.types import Float64
@@ -20,36 +21,46 @@ class Layer:
     texture : the picture
     warp : where the surface is
     art_from_surface : (3, 3) float64, unit square to px of the picture
-    overshoot_px : how far the edge is moved outwards, plate px
+    overshoot_px : how far each edge is moved outwards, plate px: top, right, bottom, left; one number for all
     black_bars : fill the surface around a picture that does not reach its edges with black instead of leaving the old surface
+    opacity : how much of the picture is seen, 0..1
+    blend, blend_in : how it goes with what is below it (`blend`)
     """
 
     texture: Texture
     warp: Warp
     art_from_surface: Float64
-    overshoot_px: float = 0.0
+    overshoot_px: float | tuple[float, float, float, float] = 0.0
     black_bars: bool = True
+    opacity: float = 1.0
+    blend: Blend = "over"
+    blend_in: Space | None = None
+
+    @property
+    def grown(self) -> Float64:
+        """Overshoot of the four edges, (4,) float64 plate px."""
+        return np.broadcast_to(np.asarray(self.overshoot_px, np.float64), (4,)).copy()
 
     @property
     def has_bars(self) -> bool:
         """Whether the picture does not reach the surface's edges everywhere."""
-        corner = (self.art_from_surface @ np.array([[0, 1], [0, 1], [1, 1.0]])).T
+        at = self.art_from_surface @ np.array([[0, 1, 1, 0], [0, 0, 1, 1], [1, 1, 1, 1.0]])
+        u, v = at[0] / at[2], at[1] / at[2]
         width, height = self.texture.size
-        return bool(corner.min() < -1e-6 or corner[1, 0] > width + 1e-6 or corner[1, 1] > height + 1e-6)
+        return bool(min(u.min(), v.min()) < -1e-6 or u.max() > width + 1e-6 or v.max() > height + 1e-6)
 
     @property
     def seen_scale(self) -> tuple[float, float]:
         """Largest plate px per px of the picture along its two axes, over the surface's edges."""
         side = np.linalg.norm(np.roll(self.warp.corners, -1, axis=1) - self.warp.corners, axis=2).max(axis=0)
-        return (
-            float(max(side[0], side[2]) / abs(self.art_from_surface[0, 0])),
-            float(max(side[1], side[3]) / abs(self.art_from_surface[1, 1])),
-        )
+        linear = self.art_from_surface[:2, :2] / self.art_from_surface[2, 2]
+        step = np.diag([max(side[0], side[2]), max(side[1], side[3])]) @ np.linalg.inv(linear)
+        return float(np.linalg.norm(step[:, 0])), float(np.linalg.norm(step[:, 1]))
 
 
 def layer_box(layer: Layer, width: int, height: int) -> Box | None:
     """The pixels a layer may touch: x0, y0, x1, y1, end exclusive, on even borders; None when off the picture."""
-    return outline_box(layer.warp.outlines.reshape(-1, 2), layer.overshoot_px, width, height)
+    return outline_box(layer.warp.outlines.reshape(-1, 2), float(layer.grown.max()), width, height)
 
 
 def outline_box(outline: Float64, overshoot_px: float, width: int, height: int) -> Box | None:

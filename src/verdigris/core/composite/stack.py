@@ -1,33 +1,89 @@
 """Layers over each other, far to near: what meets is read once, composed in light, and written once."""
 
 from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
+from verdigris.core.composite.blend import blended
 from verdigris.core.composite.layer import Box, Layer
-from verdigris.core.composite.unmix import put_layer
+from verdigris.core.composite.texture import Texture
+from verdigris.core.composite.unmix import Front, put_layer
 from verdigris.core.types import Bool, Float32
 
 
-def put_layers(light: Float32, around: Box, layers: Sequence[tuple[Layer, Box, Float32 | None]]) -> tuple[Float32, Bool]:
+@dataclass(frozen=True)
+class Laid:
+    """A layer where it lies, and what is before it there.
+
+    Attributes
+    ----------
+    box : the pixels it may touch, plate px
+    nearer : (h, w) float32 coverage of what is nearer in that box, or None
+    keyed : what stands before the bare surface, in that box, or None
+    """
+
+    layer: Layer
+    box: Box
+    nearer: Float32 | None = None
+    keyed: Front | None = None
+
+
+def put_layers(light: Float32, around: Box, layers: Sequence[Laid]) -> tuple[Float32, Bool]:
     """Put layers into a region, in the order given.
 
     Parameters
     ----------
     light : (h, w, 3) float32, linear light of the region
     around : where the region lies, plate px
-    layers : each with its box inside the region and the coverage (h, w) of what is nearer in that box, or None
+    layers : with boxes inside the region
 
     Returns
     -------
     (h, w, 3) float32 linear light, and (h, w) bool of touched pixels
     """
     light, touched = light.copy(), np.zeros(light.shape[:2], np.bool_)
-    for layer, (x0, y0, x1, y1), nearer in layers:
+    for one in layers:
+        x0, y0, x1, y1 = one.box
         part = np.s_[y0 - around[1] : y1 - around[1], x0 - around[0] : x1 - around[0]]
-        light[part], hit = put_layer(layer, np.ascontiguousarray(light[part]), (x0, y0, x1, y1), nearer)
+        below = np.ascontiguousarray(light[part])
+        put = put_layer if one.layer.blend == "over" else _put_blended
+        light[part], hit = put(one.layer, below, one.box, one.nearer, one.keyed)
         touched[part] |= hit
     return light, touched
+
+
+def _put_blended(layer: Layer, below: Float32, box: Box, nearer: Float32 | None, keyed: Front | None) -> tuple[Float32, Bool]:
+    """A layer that is blended with what is below it: nothing is taken out first, the old surface is what it goes with."""
+    colour, cover = layer_alone(layer, box)
+    seen = cover if nearer is None else cover * (1 - nearer)
+    if keyed is not None:
+        seen = seen * (1 - keyed.matte)
+    hit = seen > 0
+    straight = np.asarray(colour / np.maximum(cover, 1e-6)[..., None], np.float32)
+    mixed = blended(layer.blend, below, straight, layer.blend_in)
+    return np.asarray(below + seen[..., None] * (mixed - below), np.float32), np.asarray(hit, np.bool_)
+
+
+def layer_alone(layer: Layer, box: Box) -> tuple[Float32, Float32]:
+    """A layer by itself: (h, w, 3) premultiplied linear light, and (h, w) float32 coverage."""
+    h, w = box[3] - box[1], box[2] - box[0]
+    none = np.zeros((h, w, 3), np.float32)
+    colour, _ = put_layer(layer, none, box, None)
+    alpha = layer.texture.pixels[..., 3]
+    if alpha.min() >= 1:
+        shape = Texture(np.ones((2, 2, 4), np.float32))
+        whole = replace(layer, texture=shape, art_from_surface=_for(shape, layer))
+    else:
+        whole = replace(layer, texture=Texture(np.repeat(alpha[..., None], 4, axis=2)))
+    cover, _ = put_layer(whole, none, box, None)
+    return colour, np.ascontiguousarray(cover[..., 0])
+
+
+def _for(texture: Texture, layer: Layer) -> np.ndarray:  # type: ignore[type-arg]
+    """Unit square to px of another picture in place of a layer's."""
+    (w, h), (old_w, old_h) = texture.size, layer.texture.size
+    return np.asarray(np.diag([w / old_w, h / old_h, 1.0]) @ layer.art_from_surface)
 
 
 def apart(boxes: Sequence[Box]) -> list[tuple[list[int], Box]]:

@@ -11,15 +11,27 @@ from verdigris.core.types import Float32, Float64
 Fit = Literal["fit", "fill", "stretch"]
 
 
-def art_from_surface(fit: Fit, art_width: float, art_height: float, art_pixel_aspect: float, aspect: float) -> Float64:
-    """Affine map from the surface's unit square to artwork px, (3, 3) float64.
+@dataclass(frozen=True)
+class Layout:
+    """How artwork lies in its area, beside how it fits: moved by shares of the area, scaled and turned about its own middle."""
+
+    move: tuple[float, float] = (0.0, 0.0)
+    scale: tuple[float, float] = (1.0, 1.0)
+    turn_deg: float = 0.0
+
+
+def art_from_surface(
+    fit: Fit, art_width: float, art_height: float, art_pixel_aspect: float, aspect: float, layout: Layout | None = None
+) -> Float64:
+    """Affine map from the area's unit square to artwork px, (3, 3) float64.
 
     Parameters
     ----------
     fit : `fit` shows all of the artwork, `fill` covers all of the surface, `stretch` ignores proportions
     art_width, art_height : artwork size, px
     art_pixel_aspect : width : height of an artwork pixel
-    aspect : true width : height of the surface
+    aspect : true width : height of the area
+    layout : what is changed from there
     """
     art_aspect = art_width * art_pixel_aspect / art_height
     sx = sy = 1.0
@@ -30,7 +42,13 @@ def art_from_surface(fit: Fit, art_width: float, art_height: float, art_pixel_as
             sx = aspect / art_aspect
         else:
             sy = art_aspect / aspect
-    return np.array([[sx * art_width, 0, (1 - sx) / 2 * art_width], [0, sy * art_height, (1 - sy) / 2 * art_height], [0, 0, 1.0]])
+    lie = layout or Layout()
+    cos, sin = np.cos(np.radians(lie.turn_deg)), np.sin(np.radians(lie.turn_deg))
+    # From the middle of the area, in its true proportions; turned back, scaled back, to shares of the artwork, to px.
+    centred = np.array([[aspect, 0, -aspect * (0.5 + lie.move[0])], [0, 1, -(0.5 + lie.move[1])], [0, 0, 1.0]])
+    turned = np.array([[cos, sin, 0], [-sin, cos, 0], [0, 0, 1.0]])
+    shared = np.array([[sx / (aspect * lie.scale[0]), 0, 0.5], [0, sy / lie.scale[1], 0.5], [0, 0, 1.0]])
+    return np.asarray(np.diag([art_width, art_height, 1.0]) @ shared @ turned @ centred)
 
 
 @dataclass

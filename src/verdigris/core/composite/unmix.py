@@ -14,6 +14,8 @@ References
 Porter and Duff, Compositing digital images, SIGGRAPH 1984 (premultiplied over).
 """
 
+from dataclasses import dataclass
+
 import numba
 import numpy as np
 
@@ -25,9 +27,27 @@ from verdigris.core.types import Bool, Float32
 INSIDE_PX = 1.6
 # From so far inside all edges on, px, a pixel is covered whichever way the edges run.
 WELL_INSIDE_PX = 0.75
+NOT_GROWN = np.zeros(4)
 
 
-def put_layer(layer: Layer, plate: Float32, box: Box, in_front: Float32 | None) -> tuple[Float32, Bool]:
+@dataclass(frozen=True)
+class Front:
+    """What is in front of a surface whose own light is known everywhere: a screen that is keyed.
+
+    Attributes
+    ----------
+    matte : (h, w) float32, share of what is in front
+    field : (h, w, 3) float32, linear light of the bare surface
+    """
+
+    matte: Float32
+    field: Float32
+
+
+NO_FRONT = Front(np.zeros((1, 1), np.float32), np.zeros((1, 1, 3), np.float32))
+
+
+def put_layer(layer: Layer, plate: Float32, box: Box, in_front: Float32 | None, keyed: Front | None = None) -> tuple[Float32, Bool]:
     """Put one layer into a region.
 
     Parameters
@@ -35,6 +55,7 @@ def put_layer(layer: Layer, plate: Float32, box: Box, in_front: Float32 | None) 
     plate : (h, w, 3) float32, linear light of the region; negative values and highlights are as good as any
     box : where the region lies, plate px
     in_front : (h, w) float32 coverage of what is nearer, or None
+    keyed : what stands before the bare surface: the surface's light is taken out of mixed pixels, not covered up
 
     Returns
     -------
@@ -57,15 +78,17 @@ def put_layer(layer: Layer, plate: Float32, box: Box, in_front: Float32 | None) 
     inside = INSIDE_PX + (0.5 * warp.travel_px if len(warp.weights) > 1 else 0.0)
     out = plate.copy()
     touched = np.zeros(plate.shape[:2], np.bool_)
+    grown, front = layer.grown, keyed or NO_FRONT
+    opacity, is_keyed = np.float32(layer.opacity), keyed is not None
     if bend is None and len(warp.weights) == 1:
         _put_straight(
-            plate, out, touched, matte, in_front is not None, art, np.ascontiguousarray(maps[0]), edges[0], float(layer.overshoot_px),
-            away[0], float(box[0]), float(box[1]), mode, inside,
+            plate, out, touched, matte, in_front is not None, art, np.ascontiguousarray(maps[0]), edges[0], grown,
+            away[0], float(box[0]), float(box[1]), mode, inside, opacity, is_keyed, front.matte, front.field,
         )  # fmt: skip
         return out, touched
     _put(
         plate, out, touched, matte, in_front is not None, art, np.ascontiguousarray(maps), edges, np.asarray(warp.weights, np.float32),
-        float(layer.overshoot_px), away, left, top, bend is not None, float(box[0]), float(box[1]), mode, inside,
+        grown, away, left, top, bend is not None, float(box[0]), float(box[1]), mode, inside, opacity, is_keyed, front.matte, front.field,
     )  # fmt: skip
     return out, touched
 
@@ -138,7 +161,7 @@ def _add_straight_row(art, h, edges, weight, grown, bx, y, cols, bars, new, old)
     first = max(0, int(np.floor(low - bx - 0.5)))
     last = min(cols, int(np.ceil(high - bx + 0.5)))
     # Here pixels are wholly covered: no edges to look at.
-    whole_low, whole_high = span(edges, 0.0, y, -1.0)
+    whole_low, whole_high = span(edges, NOT_GROWN, y, -1.0)
     wu, wv, ww = h[0, 1] * y + h[0, 2], h[1, 1] * y + h[1, 2], h[2, 1] * y + h[2, 2]
     whole_first = min(max(int(np.ceil(whole_low - bx - 0.5)), first), last)
     whole_last = min(max(int(np.floor(whole_high - bx - 0.5)) + 1, whole_first), last)
@@ -150,7 +173,7 @@ def _add_straight_row(art, h, edges, weight, grown, bx, y, cols, bars, new, old)
                 continue
             over_w = 1.0 / (h[2, 0] * x + ww)
             u, v = (h[0, 0] * x + wu) * over_w, (h[1, 0] * x + wv) * over_w
-            _add(art, u, v, bars, np.float32(c1 * weight), covered(edges, 0.0, x, y) * weight, new, old, c)
+            _add(art, u, v, bars, np.float32(c1 * weight), covered(edges, NOT_GROWN, x, y) * weight, new, old, c)
     if bars:
         for c in range(whole_first, whole_last):
             x = bx + c + 0.5
@@ -189,7 +212,7 @@ def _add_bent_row(art, h, edges, weight, grown, away, left, top, bx, y, cols, ba
             d *= over
             if d > WELL_INSIDE_PX:
                 continue
-            c1 *= share_inside(d + grown, nx * over, ny * over)
+            c1 *= share_inside(d + grown[e], nx * over, ny * over)
             c0 *= share_inside(d, nx * over, ny * over)
         if c1 <= 0.0:
             continue
@@ -219,21 +242,32 @@ def _inside(edges, away, left, top, bent, x, y, inside):  # type: ignore[no-unty
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True, inline="always")
-def _mix(plate, out, r, c, n0, n1, n2, a, c1, c0, m, qx, qy):  # type: ignore[no-untyped-def]
+def _mix(plate, out, r, c, n0, n1, n2, a, c1, c0, m, qx, qy, opacity, keyed, front, field):  # type: ignore[no-untyped-def]
     """Old surface out, new one in, at one pixel; the old surface's own colour is read at column qx of row qy of the region."""
-    if c0 >= 0.99999 and m <= 0.0001 and a >= 0.9999:
+    p0, p1, p2 = plate[r, c, 0], plate[r, c, 1], plate[r, c, 2]
+    n0, n1, n2, a = opacity * n0, opacity * n1, opacity * n2, opacity * a
+    if not keyed and c0 >= 0.99999 and m <= 0.0001 and a >= 0.9999:
         out[r, c, 0], out[r, c, 1], out[r, c, 2] = n0, n1, n2
         return
-    p0, p1, p2 = plate[r, c, 0], plate[r, c, 1], plate[r, c, 2]
-    o0, o1, o2 = p0, p1, p2
-    if 0.0 < c0 < 0.99999:
-        rr = min(max(int(np.floor(qy)), 0), plate.shape[0] - 1)
-        cc = min(max(int(np.floor(qx)), 0), plate.shape[1] - 1)
-        o0, o1, o2 = plate[rr, cc, 0], plate[rr, cc, 1], plate[rr, cc, 2]
-    keep = 0.0 if c1 >= 0.99999 else min(1.0, (1.0 - c1) / max(1.0 - c0, 1e-4))
-    s0 = n0 + (c1 - a) * o0 + keep * (p0 - c0 * o0)
-    s1 = n1 + (c1 - a) * o1 + keep * (p1 - c0 * o1)
-    s2 = n2 + (c1 - a) * o2 + keep * (p2 - c0 * o2)
+    if keyed:
+        # What of the surface is not seen is in front: where the edge crosses the pixel, of its own share.
+        k = np.float32(1.0) - min(np.float32(1.0), (np.float32(1.0) - front[r, c]) / max(c0, np.float32(1e-4)))
+        bare = np.float32(1.0) - k
+        o0, o1, o2 = field[r, c, 0], field[r, c, 1], field[r, c, 2]
+        keep = min(np.float32(1.0), (k + bare * (np.float32(1.0) - c1)) / max(k + bare * (np.float32(1.0) - c0), np.float32(1e-4)))
+        s0 = bare * (n0 + (c1 - a) * o0) + keep * (p0 - bare * c0 * o0)
+        s1 = bare * (n1 + (c1 - a) * o1) + keep * (p1 - bare * c0 * o1)
+        s2 = bare * (n2 + (c1 - a) * o2) + keep * (p2 - bare * c0 * o2)
+    else:
+        o0, o1, o2 = p0, p1, p2
+        if 0.0 < c0 < 0.99999:
+            rr = min(max(int(np.floor(qy)), 0), plate.shape[0] - 1)
+            cc = min(max(int(np.floor(qx)), 0), plate.shape[1] - 1)
+            o0, o1, o2 = plate[rr, cc, 0], plate[rr, cc, 1], plate[rr, cc, 2]
+        keep = 0.0 if c1 >= 0.99999 else min(1.0, (1.0 - c1) / max(1.0 - c0, 1e-4))
+        s0 = n0 + (c1 - a) * o0 + keep * (p0 - c0 * o0)
+        s1 = n1 + (c1 - a) * o1 + keep * (p1 - c0 * o1)
+        s2 = n2 + (c1 - a) * o2 + keep * (p2 - c0 * o2)
     # An edge that was taken for another colour must not become darker than black; what the plate has below black stays.
     out[r, c, 0] = m * p0 + (1 - m) * max(s0, min(p0, 0.0))
     out[r, c, 1] = m * p1 + (1 - m) * max(s1, min(p1, 0.0))
@@ -241,7 +275,10 @@ def _mix(plate, out, r, c, n0, n1, n2, a, c1, c0, m, qx, qy):  # type: ignore[no
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
-def _put(plate, out, touched, matte, has_matte, art, maps, edges, weights, grown, away, left, top, bent, bx, by, bars, inside):  # type: ignore[no-untyped-def]
+def _put(  # type: ignore[no-untyped-def]
+    plate, out, touched, matte, has_matte, art, maps, edges, weights, grown, away, left, top, bent, bx, by, bars, inside, opacity, keyed,
+    front, field,
+):  # fmt: skip
     rows, cols = plate.shape[0], plate.shape[1]
     samples = weights.shape[0]
     middle = samples // 2
@@ -259,19 +296,20 @@ def _put(plate, out, touched, matte, has_matte, art, maps, edges, weights, grown
             n0, n1, n2, a, c1, c0 = new[c, 0], new[c, 1], new[c, 2], new[c, 3], new[c, 4], old[c]
             new[c, 0], new[c, 1], new[c, 2], new[c, 3], new[c, 4], old[c] = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
             m = matte[r, c] if has_matte else np.float32(0.0)
-            if m >= 0.9999 or c1 <= 0.0:
+            if m >= 0.9999 or c1 <= 0.0 or (keyed and front[r, c] >= 0.9999):
                 continue
             touched[r, c] = True
             qx, qy = bx + c + 0.5, y
             if 0.0 < c0 < 0.99999:
                 qx, qy = _inside(edges[middle], away[middle if bent else 0], left, top, bent, qx, y, inside)
-            _mix(plate, out, r, c, n0, n1, n2, a, c1, c0, m, qx - bx, qy - by)
+            _mix(plate, out, r, c, n0, n1, n2, a, c1, c0, m, qx - bx, qy - by, opacity, keyed, front, field)
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
-def _put_straight(plate, out, touched, matte, has_matte, art, h, edges, grown, none, bx, by, bars, inside):  # type: ignore[no-untyped-def]
+def _put_straight(plate, out, touched, matte, has_matte, art, h, edges, grown, none, bx, by, bars, inside, opacity, keyed, front, field):  # type: ignore[no-untyped-def]
     """As `_put`, for one moment and nothing bent: what most frames are, without sums in between."""
     rows, cols = plate.shape[0], plate.shape[1]
+    plain = not keyed and opacity >= 0.9999
     for r in range(rows):
         y = by + r + 0.5
         low, high = span(edges, grown, y, 1.0)
@@ -279,11 +317,11 @@ def _put_straight(plate, out, touched, matte, has_matte, art, h, edges, grown, n
             continue
         first, last = max(0, int(np.floor(low - bx - 0.5))), min(cols, int(np.ceil(high - bx + 0.5)))
         # Here pixels are wholly covered: no edges to look at.
-        whole_low, whole_high = span(edges, 0.0, y, -1.0)
+        whole_low, whole_high = span(edges, NOT_GROWN, y, -1.0)
         wu, wv, ww = h[0, 1] * y + h[0, 2], h[1, 1] * y + h[1, 2], h[2, 1] * y + h[2, 2]
         for c in range(first, last):
             m = matte[r, c] if has_matte else np.float32(0.0)
-            if m >= 0.9999:
+            if m >= 0.9999 or (keyed and front[r, c] >= 0.9999):
                 continue
             x = bx + c + 0.5
             c0, c1 = np.float32(1.0), np.float32(1.0)
@@ -292,13 +330,13 @@ def _put_straight(plate, out, touched, matte, has_matte, art, h, edges, grown, n
                 c1 = np.float32(covered(edges, grown, x, y))
                 if c1 <= 0.0:
                     continue
-                c0 = np.float32(covered(edges, 0.0, x, y))
+                c0 = np.float32(covered(edges, NOT_GROWN, x, y))
                 if 0.0 < c0 < 0.99999:
                     qx, qy = _inside(edges, none, 0.0, 0.0, False, x, y, inside)
             over_w = 1.0 / (h[2, 0] * x + ww)
             n0, n1, n2, a = _sampled(art, (h[0, 0] * x + wu) * over_w, (h[1, 0] * x + wv) * over_w, bars)
             touched[r, c] = True
-            if c0 >= 1.0 and m <= 0.0001 and a >= 0.9999:
+            if plain and c0 >= 1.0 and m <= 0.0001 and a >= 0.9999:
                 out[r, c, 0], out[r, c, 1], out[r, c, 2] = n0, n1, n2
                 continue
-            _mix(plate, out, r, c, c1 * n0, c1 * n1, c1 * n2, c1 * a, c1, c0, m, qx - bx, qy - by)
+            _mix(plate, out, r, c, c1 * n0, c1 * n1, c1 * n2, c1 * a, c1, c0, m, qx - bx, qy - by, opacity, keyed, front, field)

@@ -79,7 +79,10 @@ class Warp:
         return float(np.linalg.norm(self.outlines[-1] - self.outlines[0], axis=1).max())
 
 
-def warp_of(camera: Optics, reference: Float64, corners: Mapping[int, Float64], exposure: Sequence[tuple[float, float]] = MIDDLE) -> Warp:
+def warp_of(
+    camera: Optics, reference: Float64, corners: Mapping[int, Float64], exposure: Sequence[tuple[float, float]] = MIDDLE,
+    area: Float64 | None = None,
+) -> Warp:  # fmt: skip
     """The surface in a frame as a camera sees it; its corners lie where they are given.
 
     Parameters
@@ -88,6 +91,7 @@ def warp_of(camera: Optics, reference: Float64, corners: Mapping[int, Float64], 
     reference : (4, 2) float64, corners at the reference frame, plate px
     corners : (4, 2) float64 each, plate px, at offsets in frames; 0 must be among them, others tell the movement
     exposure : moments, in frames from the frame's own, each with its weight; weights sum to 1
+    area : (4, 2) float64, another quad on the same plane at the reference frame, plate px, that is meant instead of the surface itself
 
     Raises
     ------
@@ -100,6 +104,8 @@ def warp_of(camera: Optics, reference: Float64, corners: Mapping[int, Float64], 
     pose, move = _pose_and_movement(camera, quad, {k: c for k, c in corners.items() if needed or k == 0})
     m0, m1, m2 = move.ahead(pose)
     moments = [m0 + t * m1 + t * t * m2 for t, _ in exposure]
+    if area is not None:
+        quad = np.asarray(camera.ideal(area), float)
     square = unit_square_to(quad)
     outlines = np.array([_outline(camera, quad, p, move, bow) for p in moments])
     weights = np.array([w for _, w in exposure])
@@ -107,6 +113,24 @@ def warp_of(camera: Optics, reference: Float64, corners: Mapping[int, Float64], 
         return Warp(np.array([p @ square for p in moments]), weights, outlines)
     bend = _bend(camera, pose, moments, move, bow, outlines.reshape(-1, 2))
     return Warp(np.repeat((pose @ square)[None], len(moments), axis=0), weights, outlines, bend)
+
+
+def outline_from_surface(unit: Float64, warp: Warp) -> Float64:
+    """Points of a surface's unit square (N, 2) as they are seen at the middle of the exposure, plate px."""
+    middle = len(warp.weights) // 2
+    at = np.concatenate([unit, np.ones((len(unit), 1))], axis=1) @ warp.straight_from_surface[middle].T
+    straight = at[:, :2] / at[:, 2:]
+    if warp.bend is None:
+        return np.asarray(straight)
+    away, seen = warp.bend.away[middle], straight.copy()
+    for _ in range(3):
+        # Straight px are plate px and the grid's offset there; the grid is smooth, so a few steps are enough.
+        g = np.clip((seen - [warp.bend.left, warp.bend.top]) / GRID_PX, 0, [away.shape[1] - 1.001, away.shape[0] - 1.001])
+        i, f = g.astype(int), (g - g.astype(int))[:, :, None]
+        x, y, fx, fy = i[:, 0], i[:, 1], f[:, 0], f[:, 1]
+        low, high = away[y, x] * (1 - fx) + away[y, x + 1] * fx, away[y + 1, x] * (1 - fx) + away[y + 1, x + 1] * fx
+        seen = straight - (low * (1 - fy) + high * fy)
+    return np.asarray(seen)
 
 
 def outline_of(camera: Optics, reference: Float64, corners: Mapping[int, Float64]) -> Float64:

@@ -12,9 +12,9 @@ from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.core.types import Float64
 from verdigris.media.reader import Reader
 from verdigris.runs.errors import RunError
-from verdigris.runs.scene.artwork import ArtworkSource
 from verdigris.runs.scene.in_front import Tracks, corners_at, coverage_in_front
 from verdigris.runs.scene.regions import region_at_reference, unusable_at
+from verdigris.runs.scene.sources import FrameReader
 from verdigris.shot.model.document import Shot
 from verdigris.shot.model.surface import Surface
 
@@ -22,7 +22,7 @@ from verdigris.shot.model.surface import Surface
 COARSE_WIDTH = 320
 
 
-def frames_as_reference(shot: Shot, surface: Surface | None, tracks: Tracks, plate: ArtworkSource, full_width: int) -> list[FrameWorth]:
+def frames_as_reference(shot: Shot, surface: Surface | None, tracks: Tracks, plate: FrameReader, full_width: int) -> list[FrameWorth]:
     """How well every frame would serve as the reference, in order.
 
     Where the surface is followed, its own area counts; elsewhere the whole picture's sharpness is all there is.
@@ -50,7 +50,7 @@ def _quad_at(surface: Surface, track: Mapping[int, FrameResult], frame: int) -> 
     return surface.quad() if found is None and frame == surface.reference_frame else found
 
 
-def _hidden(shot: Shot, surface: Surface, tracks: Tracks, frame: int, quad: Float64, full_width: int, plate: ArtworkSource) -> float:
+def _hidden(shot: Shot, surface: Surface, tracks: Tracks, frame: int, quad: Float64, full_width: int, plate: FrameReader) -> float:
     """Share of the surface covered by something nearer or outside the picture."""
     scale = COARSE_WIDTH / full_width
     width, height = COARSE_WIDTH, round(COARSE_WIDTH * plate.facts.height / plate.facts.width)

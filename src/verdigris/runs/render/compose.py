@@ -1,36 +1,25 @@
 """Composed frames of a shot: plate in, plate with everything pinned out. One way for previews, command line and workers."""
 
 from collections.abc import Sequence
-from typing import Protocol
+from functools import cached_property
 
 import numpy as np
 
+from verdigris.core.composite.coverage import rounded_outline
 from verdigris.core.composite.layer import Box, Layer, layer_box
-from verdigris.core.composite.stack import apart, put_layers
-from verdigris.core.composite.texture import Texture
-from verdigris.core.composite.warp import scaled_camera, warp_of
+from verdigris.core.composite.stack import Laid, apart, put_layers
+from verdigris.core.composite.unmix import Front
+from verdigris.core.composite.warp import outline_from_surface, scaled_camera, warp_of
+from verdigris.core.geometry.shapes import polygon_coverage
 from verdigris.core.matte.occlusion import occlusion
-from verdigris.core.types import Float32
+from verdigris.core.types import Bool, Float32
 from verdigris.media.frames import Frame
 from verdigris.runs.errors import RunError
-from verdigris.runs.scene.frame_plan import FramePlan, LayerPlan, arrays_of
+from verdigris.runs.render.mattes import Drawn, Mattes, together, without_files, without_spill
+from verdigris.runs.scene.artwork import PlacedArtwork
+from verdigris.runs.scene.frame_plan import FramePlan, LayerPlan, MattePlan, arrays_of
 from verdigris.runs.scene.in_front import Tracks, corners_at
 from verdigris.shot.model.document import Shot
-from verdigris.shot.model.surface import Surface
-
-
-class Placed(Protocol):
-    """A placement with its artwork open."""
-
-    surface: Surface
-
-    def plan_at(self, shot: Shot, tracks: Tracks, frame: int) -> LayerPlan | None:
-        """What a frame needs of it; None where the surface is lost."""
-        ...
-
-    def texture(self, frame: int) -> Texture:
-        """A frame of the artwork, ready to be composed."""
-        ...
 
 
 def check_ready(shot: Shot, tracks: Tracks) -> None:
@@ -43,6 +32,8 @@ def check_ready(shot: Shot, tracks: Tracks) -> None:
     if not shot.placements:
         raise RunError("nothing_placed", "There is nothing to render yet: place artwork on a surface first.")
     for placement in shot.placements:
+        if placement.surface is None or not placement.on:
+            continue
         surface = shot.surface(placement.surface)
         if surface.corners is None:
             raise RunError("no_corners", f"Place the four corners of {surface.name} first.")
@@ -50,56 +41,126 @@ def check_ready(shot: Shot, tracks: Tracks) -> None:
             raise RunError("not_tracked", f"{surface.name} has artwork but no track. Track it first.")
 
 
-def plan_frame(shot: Shot, placed: Sequence[Placed], tracks: Tracks, frame: int) -> FramePlan:
-    """What a frame of result needs, far to near."""
-    order = sorted(range(len(placed)), key=lambda i: -placed[i].surface.depth)
-    layers = [(i, plan) for i in order if (plan := placed[i].plan_at(shot, tracks, frame)) is not None]
+def plan_frame(shot: Shot, placed: Sequence[PlacedArtwork], tracks: Tracks, frame: int) -> FramePlan:
+    """What a frame of result needs, far to near; on the same depth, in the order of the document."""
+    order = sorted(range(len(placed)), key=lambda i: -placed[i].depth)
+    layers = [(i, plan) for i in order for plan in placed[i].plans_at(shot, tracks, frame)]
     return FramePlan(shot.plate.model_dump_json(), frame, tuple(layers))
 
 
-def draw_frame(plan: FramePlan, placed: Sequence[Placed], picture: Frame, scale: float = 1.0) -> Frame:
-    """A frame of result from its plan. Where nothing covers, it is the plate, bit for bit.
-
-    `scale` is px of `picture` per plate px: below 1 for previews made from proxies.
-    """
-    layers: list[tuple[Layer, Box, Float32 | None]] = []
-    for i, one in plan.layers:
-        layer = _layer(one, placed[i], scale)
-        box = None if layer is None else layer_box(layer, picture.width, picture.height)
-        if layer is not None and box is not None:
-            layers.append((layer, box, _nearer(one, box, picture, scale)))
-    for members, around in apart([box for _, box, _ in layers]):
-        before = picture.values(around)
-        light, touched = put_layers(picture.light_of(before), around, [layers[i] for i in members])
-        picture = picture.with_region(around, before, picture.values_of(light), touched)
-    return picture
+def draw_frame(plan: FramePlan, placed: Sequence[PlacedArtwork], picture: Frame, mattes: Mattes | None = None) -> Frame:
+    """A frame of result from its plan. Where nothing covers, it is the plate, bit for bit."""
+    return _Drawing(plan, placed, picture, mattes or without_files()).result()
 
 
-def _layer(plan: LayerPlan, placed: Placed, scale: float) -> Layer | None:
-    """The layer of a plan; None when its corners make no plane."""
-    texture = placed.texture(plan.artwork[1])
-    art_from_surface = np.array(plan.art_from_surface).reshape(3, 3)
-    try:
-        warp = warp_of(
-            scaled_camera(plan.camera, scale), np.array(plan.reference) * scale, arrays_of(plan.corners, scale), exposure=plan.exposure
-        )
-    except ValueError:
-        return None
-    return Layer(texture, warp, art_from_surface, plan.overshoot_px * scale, plan.black_bars)
+class _Drawing:
+    """One frame while it is drawn: each matte once, however many placements use it."""
+
+    def __init__(self, plan: FramePlan, placed: Sequence[PlacedArtwork], picture: Frame, mattes: Mattes) -> None:
+        self._plan, self._placed, self._picture, self._mattes, self._scale = plan, placed, picture, mattes, mattes.scale
+        self._drawn: dict[MattePlan, Drawn] = {}
+
+    def result(self) -> Frame:
+        laid = self._laid
+        picture = self._picture
+        for members, around in apart([reach for _, _, reach in laid]):
+            group = [laid[i] for i in members]
+            before = picture.values(around)
+            light = picture.light_of(before)
+            light, cleaned = self._without_spill(light, around, group)
+            light, touched = put_layers(light, around, [one for _, one, _ in group])
+            picture = picture.with_region(around, before, picture.values_of(light), touched | cleaned)
+        return picture
+
+    @cached_property
+    def _laid(self) -> list[tuple[tuple[int, LayerPlan], Laid, Box]]:
+        """Layers that are in the picture, each with the box around all that it changes."""
+        found = []
+        for i, one in self._plan.layers:
+            layer = self._layer(i, one)
+            box = None if layer is None else layer_box(layer, self._picture.width, self._picture.height)
+            if layer is None or box is None:
+                continue
+            kept = [self._matte(m) for m in one.kept_in_front]
+            reach = box
+            for d in kept:
+                if d.spills:
+                    reach = _around(reach, d.box)
+            keyed = self._keyed(kept, box)
+            plain = [d for d in kept if keyed is None or d.field is None or not d.surrounds(box)]
+            found.append(((i, one), Laid(layer, box, self._nearer(one, layer, box, plain), keyed), reach))
+        return found
+
+    def _matte(self, plan: MattePlan) -> Drawn:
+        if plan not in self._drawn:
+            self._drawn[plan] = self._mattes.draw(plan, self._picture)
+        return self._drawn[plan]
+
+    def _layer(self, i: int, plan: LayerPlan) -> Layer | None:
+        """The layer of a plan; None when its corners make no plane."""
+        texture, art_from_surface = self._placed[i].texture(plan)
+        scale = self._scale
+        area = None if plan.area is None else np.array(plan.area) * scale
+        try:
+            warp = warp_of(
+                scaled_camera(plan.camera, scale), np.array(plan.reference) * scale, arrays_of(plan.corners, scale), plan.exposure, area
+            )
+        except ValueError:
+            return None
+        top, right, bottom, left = (v * scale for v in plan.overshoot_px)
+        return Layer(texture, warp, art_from_surface, (top, right, bottom, left), plan.black_bars, plan.opacity, plan.blend, plan.blend_in)
+
+    def _keyed(self, kept: Sequence[Drawn], box: Box) -> Front | None:
+        """What stands before a keyed screen, where the key knows the screen's light all over the layer."""
+        known = [d for d in kept if d.field is not None and d.surrounds(box)]
+        if not known:
+            return None
+        first = known[0]
+        assert first.field is not None
+        x, y = box[0] - first.box[0], box[1] - first.box[1]
+        field = first.field[y : y + box[3] - box[1], x : x + box[2] - box[0]]
+        return Front(np.ascontiguousarray(together(known, box)), np.ascontiguousarray(field))
+
+    def _nearer(self, plan: LayerPlan, layer: Layer, box: Box, plain: Sequence[Drawn]) -> Float32 | None:
+        """Coverage of what is nearer, and of all that the artwork is not seen in, in the layer's box."""
+        polygons, feathers = [np.array(p) * self._scale for p, _ in plan.in_front], [f * self._scale for _, f in plan.in_front]
+        x0, y0, x1, y1 = box
+        whole = occlusion(polygons, feathers, self._picture.width, self._picture.height)
+        seen = None if whole is None else np.asarray(1 - whole[y0:y1, x0:x1], np.float32)
+        factors = [1 - d.within(box) for d in plain]
+        if plan.shown_only_in:
+            factors.append(together([self._matte(m) for m in plan.shown_only_in], box))
+        if any(plan.rounding):
+            outline = outline_from_surface(rounded_outline(*plan.rounding), layer.warp)
+            factors.append(polygon_coverage(outline - [x0, y0], x1 - x0, y1 - y0))
+        for factor in factors:
+            seen = np.asarray(factor, np.float32) if seen is None else seen * factor
+        return None if seen is None else np.ascontiguousarray(1 - seen, np.float32)
+
+    def _without_spill(self, light: Float32, around: Box, group: Sequence[tuple[tuple[int, LayerPlan], Laid, Box]]) -> tuple[Float32, Bool]:
+        """The screens' light taken from what stands before them, once for each matte."""
+        changed, done = np.zeros(light.shape[:2], np.bool_), set()
+        for (i, one), _, _ in group:
+            for m in one.kept_in_front:
+                drawn = self._matte(m)
+                if not drawn.spills or m in done:
+                    continue
+                done.add(m)
+                light, hit = without_spill(light, around, drawn, self._placed[i].mean_light(one))
+                changed |= hit
+        return light, changed
 
 
-def _nearer(plan: LayerPlan, box: Box, picture: Frame, scale: float) -> Float32 | None:
-    """Coverage of what is nearer, in the layer's box."""
-    polygons, feathers = [np.array(p) * scale for p, _ in plan.in_front], [f * scale for _, f in plan.in_front]
-    whole = occlusion(polygons, feathers, picture.width, picture.height)
-    x0, y0, x1, y1 = box
-    return None if whole is None else np.ascontiguousarray(whole[y0:y1, x0:x1])
+def _around(a: Box, b: Box) -> Box:
+    return min(a[0], b[0]), min(a[1], b[1]), max(a[2], b[2]), max(a[3], b[3])
 
 
 def frames_without_track(shot: Shot, tracks: Tracks, count: int) -> list[int]:
     """Frames at which some placement cannot be shown because its surface is lost or untracked."""
     missing = set()
     for placement in shot.placements:
+        if placement.surface is None or not placement.on:
+            continue
         surface = shot.surface(placement.surface)
         track = tracks.get(surface.id, {})
         missing |= {n for n in range(count) if corners_at(surface, track, n) is None}

@@ -2,13 +2,17 @@
 
 import hashlib
 import json
+import threading
 from collections.abc import Callable, Iterator, Mapping
+from functools import cached_property
 from pathlib import Path
 from types import TracebackType
 
+from verdigris.core.types import Float32
 from verdigris.formats.still_json import write_still_frames
 from verdigris.media.errors import MediaError
 from verdigris.media.frames import Frame
+from verdigris.media.reader import Reader
 from verdigris.runs.render.compose import draw_frame, plan_frame
 from verdigris.runs.render.handover import (
     Stopped,
@@ -20,11 +24,15 @@ from verdigris.runs.render.handover import (
     write_result_still,
 )
 from verdigris.runs.render.kept_frames import KeptFrames
+from verdigris.runs.render.mattes import Mattes
 from verdigris.runs.scene.artwork import PlacedArtwork, open_ref, resolve
 from verdigris.runs.scene.held_still import HeldStill
 from verdigris.runs.scene.in_front import Tracks
+from verdigris.runs.scene.mattes import plan_matte
 from verdigris.shot.model.delivery import FILMS
 from verdigris.shot.model.document import Shot
+from verdigris.shot.model.matte import Matte
+from verdigris.shot.model.media import MediaRef
 
 Progress = Callable[[int, int], None]
 # Beside stills of a plate held still: where each of them lies.
@@ -38,16 +46,18 @@ def render_key(shot: Shot, tracks: Tracks) -> str:
 
 def picture_key(shot: Shot, tracks: Tracks) -> str:
     """Fingerprint of what a result's pictures depend on: names, settings of following and how it is handed over are left out."""
-    shown = {p.surface for p in shot.placements} | ({shot.delivery.still.surface} if shot.delivery.still else set())
+    shown = {p.surface for p in shot.placements if p.surface} | ({shot.delivery.still.surface} if shot.delivery.still else set())
+    shown |= {m.surface for m in shot.mattes if m.surface}
     # What is nearer takes its area from what is shown.
     shown |= {x.id for x in shot.surfaces if any(x.depth < shot.surface(k).depth for k in shown)}
-    plain = shot.model_dump(mode="json", include={"plate", "placements", "occluders"})
-    for occluder in plain["occluders"]:
-        del occluder["name"]
-    used = {"id", "depth", "reference_frame", "corners", "corrections", "reach_frames"}
+    plain = shot.model_dump(mode="json", include={"plate", "placements", "occluders", "mattes"})
+    for named in (*plain["occluders"], *plain["placements"], *plain["mattes"]):
+        named.pop("name", None)
+    used = {"id", "depth", "reference_frame", "corners", "corrections", "reach_frames", "proportions", "region"}
     plain["surfaces"] = [x.model_dump(mode="json", include=used) for x in shot.surfaces if x.id in shown]
     plain["still"] = shot.delivery.model_dump(mode="json", include={"still"})
-    ridden = {o.rides for o in shot.occluders}
+    ridden = {o.rides for o in shot.occluders} | {p.rides for m in shot.mattes for p in m.parts if p.kind == "shape"}
+    ridden |= {p.surface for m in shot.mattes for p in m.parts if p.kind == "region"}
     return _key(plain, {k: v for k, v in tracks.items() if k in shown | ridden})
 
 
@@ -82,6 +92,8 @@ class OpenShot:
         self.first_frame = self.plate.facts.first_frame if first is None else first
         self._base, self._media = base, media
         self._placed: list[PlacedArtwork] | None = None
+        self._beside: dict[str, Reader] = {}
+        self._lock = threading.Lock()
 
     def __enter__(self) -> "OpenShot":
         return self
@@ -90,16 +102,42 @@ class OpenShot:
         self.plate.close()
         for art in self._placed or []:
             art.close()
+        for reader in self._beside.values():
+            reader.close()
 
     @property
     def placed(self) -> list[PlacedArtwork]:
         """Placements with their artwork, opened at first use."""
         if self._placed is None:
             self._placed = [
-                PlacedArtwork(p, self.shot.surface(p.surface), open_ref(p.artwork, self._base, self._media), self.plate.facts)
+                PlacedArtwork(p, None if p.surface is None else self.shot.surface(p.surface), self._open, self.plate.facts)
                 for p in self.shot.placements
+                if p.on
             ]
         return self._placed
+
+    @cached_property
+    def mattes(self) -> Mattes:
+        """Draws the shot's mattes; what keys are sampled from is read apart from the plate that runs."""
+        sampled = self._files(self.shot.plate)
+        return Mattes(sampled, lambda ref, n: self._files(ref)(n))
+
+    def _open(self, ref: MediaRef) -> Reader:
+        return open_ref(ref, self._base, self._media)
+
+    def _files(self, ref: MediaRef) -> Callable[[int], Frame]:
+        """Frames of a file beside the plate, opened once; one that is shorter holds its last."""
+        name = ref.model_dump_json()
+        with self._lock:
+            if name not in self._beside:
+                self._beside[name] = self._open(ref)
+            reader = self._beside[name]
+
+        def frame(n: int) -> Frame:
+            with self._lock:
+                return reader.frame(min(n, reader.facts.frame_count - 1))
+
+        return frame
 
     def still_of(self, tracks: Tracks) -> HeldStill | None:
         """The plate held still, when that is what is handed over."""
@@ -124,6 +162,7 @@ class OpenShot:
         """
         still = self.still_of(tracks)
         placed = self.placed if still is None else []
+        mattes = self.mattes
 
         def numbered() -> Iterator[tuple[int, Frame]]:
             for n, picture in zip(range(start, stop), self.plate.frames(start, stop), strict=True):
@@ -137,10 +176,17 @@ class OpenShot:
                 return still.picture_or_empty(n, picture)
             plan = plan_frame(self.shot, placed, tracks, n)
             if kept is None:
-                return draw_frame(plan, placed, picture)
-            return kept.frame(plan, picture, lambda: draw_frame(plan, placed, picture))
+                return draw_frame(plan, placed, picture, mattes)
+            return kept.frame(plan, picture, lambda: draw_frame(plan, placed, picture, mattes))
 
         yield from side_by_side(numbered(), one)
+
+    def matte_frames(self, matte: Matte, tracks: Tracks, start: int, stop: int) -> Iterator[Float32]:
+        """A matte over the whole picture, (H, W) float32, frame by frame; end exclusive."""
+        facts = self.plate.facts
+        size = (facts.width, facts.height)
+        for n, picture in zip(range(start, stop), self.plate.frames(start, stop), strict=True):
+            yield self.mattes.draw(plan_matte(self.shot, matte, tracks, n, size), picture).within((0, 0, *size))
 
     def render(
         self, tracks: Tracks, out: Path, progress: Progress = lambda d, t: None, stopping: Callable[[], bool] = lambda: False

@@ -1,41 +1,37 @@
-"""Artwork of placements, opened once and read frame by frame."""
+"""Placements with their artwork open: what a frame needs of each, and the pictures themselves."""
 
 import threading
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
-from typing import Protocol
 
+import cv2
 import numpy as np
 
 from verdigris.core.camera.optics import Optics
-from verdigris.core.composite.texture import Texture, art_from_surface
-from verdigris.core.geometry.quad import surface_aspect
-from verdigris.core.types import Float64
+from verdigris.core.composite.texture import Layout, Texture, art_from_surface
+from verdigris.core.geometry.homography import apply_homography, homography_from_quads, unit_square_to
+from verdigris.core.geometry.quad import find_quad_problem, surface_aspect
+from verdigris.core.light.transfer import srgb_to_linear
+from verdigris.core.types import Float32, Float64
 from verdigris.media.facts import MediaFacts
-from verdigris.media.frames import Frame, premultiplied_linear
 from verdigris.media.reader import Reader, open_media
+from verdigris.runs.errors import RunError
 from verdigris.runs.scene.camera import camera_of
-from verdigris.runs.scene.frame_plan import LayerPlan, corners_of, points_of, polygons_of
+from verdigris.runs.scene.frame_plan import LayerPlan, MattePlan, ShadowPlan, corners_of, points_of, polygons_of
 from verdigris.runs.scene.held_still import HeldStill
-from verdigris.runs.scene.in_front import Tracks, corners_around, in_front_of
+from verdigris.runs.scene.in_front import Tracks, corners_around, corners_at, in_front_of
+from verdigris.runs.scene.mattes import plan_matte
+from verdigris.runs.scene.sources import FrameReader, Source, open_source
+from verdigris.runs.scene.timing import Moments, moments
 from verdigris.shot.model.document import Shot
+from verdigris.shot.model.keyed import between, value_at
 from verdigris.shot.model.media import MediaRef
-from verdigris.shot.model.placement import Placement
+from verdigris.shot.model.placement import LayoutKey, Placement, Shadow
 from verdigris.shot.model.surface import Surface
 
-
-class ArtworkSource(Protocol):
-    """What artwork is read from: the media itself, or its proxies."""
-
-    facts: MediaFacts
-
-    def frame(self, n: int) -> Frame:
-        """Frame n, counted from 0."""
-        ...
-
-    def close(self) -> None:
-        """Let go of the file."""
-        ...
+# Px of the longer side of a shadow's picture: shadows are soft.
+SHADOW_PX = 512
 
 
 class PlacedArtwork:
@@ -43,86 +39,286 @@ class PlacedArtwork:
 
     Parameters
     ----------
-    reader : of the artwork
-    surface : with corners placed
+    surface : with corners placed; None where it stands in the picture
+    open_file : opens a file of the artwork, or its proxies
     plate : facts of the plate
     """
 
-    def __init__(self, placement: Placement, surface: Surface, reader: ArtworkSource, plate: MediaFacts) -> None:
-        quad = surface.quad()
-        if quad is None:
+    def __init__(
+        self,
+        placement: Placement,
+        surface: Surface | None,
+        open_file: Callable[[MediaRef], FrameReader],
+        plate: MediaFacts,
+        longest: int = 2048,
+    ) -> None:
+        self.placement, self.surface, self._plate = placement, surface, plate
+        quad = None if surface is None else surface.quad()
+        if surface is not None and quad is None:
             raise ValueError("the surface has no corners")
-        self.placement, self.surface, self._reader = placement, surface, reader
-        facts = reader.facts
-        if placement.painted is not None:
-            # Painted on the plate held still: it lies on the whole canvas.
-            self.art_from_surface = np.diag([float(facts.width), float(facts.height), 1.0])
-        else:
-            self.art_from_surface = self._fitted(facts, quad, plate)
-        self._plate, self._quad = plate, quad
+        whole = np.array([[0.0, 0], [plate.width, 0], [plate.width, plate.height], [0, plate.height]])
+        self._quad: Float64 = whole if quad is None else quad
+        self._area = self._quad if placement.area is None else np.array(placement.area, dtype=np.float64)
+        self.aspect = self._true_aspect()
+        self.source: Source = open_source(placement.artwork, open_file, self.aspect, plate, longest)
         self._still: tuple[Tracks, HeldStill] | None = None
-        self._shown: tuple[int, Texture] | None = None
-        self._lock = threading.Lock()
+        self._shown: dict[object, Texture] = {}
+        self._lock, self._reading = threading.Lock(), threading.Lock()
 
-    def _fitted(self, facts: MediaFacts, quad: Float64, plate: MediaFacts) -> Float64:
-        aspect = surface_aspect(quad, plate.width, plate.height, float(plate.pixel_aspect))
-        return art_from_surface(self.placement.fit, facts.width, facts.height, float(facts.pixel_aspect), aspect)
+    @property
+    def depth(self) -> float:
+        """How far away it is on the depth line."""
+        return 1.0 if self.surface is None else self.surface.depth
 
-    def plan_at(self, shot: Shot, tracks: Tracks, frame: int) -> LayerPlan | None:
-        """What a frame needs of it; None where the surface is lost."""
+    def _true_aspect(self) -> float:
+        plate, surface = self._plate, self.surface
+        pixel = float(plate.pixel_aspect)
+        if surface is None:
+            side = np.linalg.norm((np.roll(self._area, -1, axis=0) - self._area) * [pixel, 1.0], axis=1)
+            return float((side[0] + side[2]) / max(side[1] + side[3], 1e-6))
+        aspect = surface.proportions or surface_aspect(self._quad, plate.width, plate.height, pixel)
+        if self.placement.area is None:
+            return aspect
+        # The area's sides in the true proportions of the plane it lies on.
+        flat = apply_homography(np.asarray(np.linalg.inv(unit_square_to(self._quad)), np.float64), self._area) * [aspect, 1.0]
+        side = np.linalg.norm(np.roll(flat, -1, axis=0) - flat, axis=1)
+        return float((side[0] + side[2]) / max(side[1] + side[3], 1e-6))
+
+    def moments(self, frame: int) -> Moments | None:
+        """Frames of the artwork seen at a frame of the plate, with their weights; None where it has none to show."""
+        return moments(self.placement.time, self.source.count, self.source.rate, self._plate.rate, frame)
+
+    def plans_at(self, shot: Shot, tracks: Tracks, frame: int) -> list[LayerPlan]:
+        """What a frame needs of it, far to near: its shadow and itself; nothing where it is not there or its surface is lost."""
+        placement = self.placement
+        seen = placement.on and (placement.span is None or placement.span[0] <= frame <= placement.span[1])
+        opacity = value_at(placement.opacity, frame)
+        shown = self.moments(frame) if seen and opacity > 0 else None
+        where = None if shown is None else self._where(shot, tracks, frame)
+        if shown is None or where is None:
+            return []
+        camera, reference, corners, area = where
+        size = (self._plate.width, self._plate.height)
+        nearer = in_front_of(shot, self.surface, tracks, frame, size) if self.surface is not None else ([], [])
+        layout = _layout_at(placement.layout, frame)
+        lies_flat = placement.painted is None and placement.drawn_over is None
+        main = LayerPlan(
+            (placement.artwork.model_dump_json(), shown), tuple(self._art_from_area(layout, area).reshape(-1).tolist()), camera,
+            points_of(reference), corners_of(corners), None if area is None else points_of(area), layout.crop,
+            overshoot_px=placement.overshoot_px if lies_flat else (0.0, 0.0, 0.0, 0.0),
+            black_bars=lies_flat and placement.surround == "black", rounding=self._rounding(), opacity=opacity,
+            blend=placement.blend, blend_in=placement.blend_in, in_front=polygons_of(*nearer),
+            kept_in_front=self._mattes(shot, placement.kept_in_front, tracks, frame),
+            shown_only_in=self._mattes(shot, placement.shown_only_in, tracks, frame),
+        )  # fmt: skip
+        return [main] if placement.shadow is None else [self._shadow(placement.shadow, main), main]
+
+    def _mattes(self, shot: Shot, ids: Sequence[str], tracks: Tracks, frame: int) -> tuple[MattePlan, ...]:
+        size = (self._plate.width, self._plate.height)
+        return tuple(plan_matte(shot, shot.matte(k), tracks, frame, size) for k in ids)
+
+    def _where(self, shot: Shot, tracks: Tracks, frame: int) -> tuple[Optics, Float64, dict[int, Float64], Float64 | None] | None:
+        """Camera, corners at the reference frame, corners around this frame, and the area on the plane; None where it is lost."""
         placement, width, height = self.placement, self._plate.width, self._plate.height
-        camera = camera_of(shot, (width, height), tracks.get(self.surface.id, {}))
-        if placement.painted is None:
-            reference, corners = self._quad, corners_around(self.surface, tracks.get(self.surface.id, {}), frame, camera)
-        else:
+        plain = Optics(width, height)
+        if self.surface is None:
+            return plain, self._area, {0: self._area}, None
+        track = tracks.get(self.surface.id, {})
+        if placement.painted is not None:
             # What was painted on straight canvases rides back straight.
-            camera, reference, corners = Optics(width, height), self._quad, self._canvas_at(tracks, frame)
+            at = self._canvas_at(tracks, frame)
+            return None if at is None else (plain, self._quad, {0: at}, None)
+        if placement.drawn_over is not None:
+            return self._drawn_over(track, placement.drawn_over, frame, plain)
+        camera = camera_of(shot, (width, height), track)
+        corners = corners_around(self.surface, track, frame, camera)
         if not corners:
             return None
-        ref, nearer = placement.artwork, in_front_of(shot, self.surface, tracks, frame, (width, height))
-        return LayerPlan(
-            (ref.model_dump_json(), self.frame_of(frame)), tuple(self.art_from_surface.reshape(-1).tolist()), camera,
-            points_of(reference), corners_of(corners), overshoot_px=0.0 if placement.painted else placement.overshoot_px,
-            black_bars=placement.surround == "black", in_front=polygons_of(*nearer),
+        return camera, self._quad, corners, None if placement.area is None else self._area
+
+    def _drawn_over(
+        self, track: Mapping[int, object], over: int, frame: int, plain: Optics
+    ) -> tuple[Optics, Float64, dict[int, Float64], Float64 | None] | None:
+        """Artwork in the perspective of one frame rides straight from there: on that frame it lies px on px."""
+        assert self.surface is not None
+        at = self._quad if over == self.surface.reference_frame else corners_at(self.surface, track, over)  # type: ignore[arg-type]
+        now = at if frame == over else corners_at(self.surface, track, frame)  # type: ignore[arg-type]
+        if at is None or now is None:
+            return None
+        area = self._drawn_box()
+        area = at if area is None else area
+        moved = apply_homography(homography_from_quads(at, now), area)
+        return None if find_quad_problem(moved, 1.0) else (plain, at, {0: now}, area)
+
+    def _drawn_box(self) -> Float64 | None:
+        """The box of what was drawn, plate px; None where it is opaque: then only the surface is shown of it."""
+        if (self.source.width, self.source.height) != (self._plate.width, self._plate.height) and self.source.count >= 1:
+            plate = self._plate
+            ratio = (self.source.width / plate.width, self.source.height / plate.height)
+            if abs(ratio[0] / ratio[1] - 1) > 0.01:
+                sizes = f"{self.source.width} x {self.source.height} px, the plate {plate.width} x {plate.height}"
+                raise RunError("wrong_size", f"What is drawn over a frame has the plate's size; this has {sizes}.")
+        alpha = self._frame(0).pixels[..., 3]
+        seen = alpha > 0
+        if seen.all():
+            return None
+        rows, cols = np.flatnonzero(seen.any(axis=1)), np.flatnonzero(seen.any(axis=0))
+        if len(rows) == 0 or self.source.count > 1:
+            rows, cols = np.array([0, alpha.shape[0] - 1]), np.array([0, alpha.shape[1] - 1])
+        sx, sy = self._plate.width / alpha.shape[1], self._plate.height / alpha.shape[0]
+        x0, x1, y0, y1 = cols[0] * sx, (cols[-1] + 1) * sx, rows[0] * sy, (rows[-1] + 1) * sy
+        return np.array([[x0, y0], [x1, y0], [x1, y1], [x0, y1]], np.float64)
+
+    def _art_from_area(self, layout: LayoutKey, area: Float64 | None) -> Float64:
+        placement, source = self.placement, self.source
+        if placement.painted is not None:
+            # Painted on the plate held still: it lies on the whole canvas.
+            return np.diag([float(source.width), float(source.height), 1.0])
+        if placement.drawn_over is not None:
+            assert area is not None
+            return np.diag([source.width / self._plate.width, source.height / self._plate.height, 1.0]) @ unit_square_to(area)
+        lie = Layout(layout.move, layout.scale, layout.turn_deg)
+        whole = art_from_surface(placement.fit, source.width, source.height, source.pixel_aspect, self.aspect, lie)
+        # The cropped picture begins at a whole px.
+        left, top = np.floor(layout.crop[0] * source.width), np.floor(layout.crop[1] * source.height)
+        return np.array([[1, 0, -left], [0, 1, -top], [0, 0, 1.0]]) @ whole
+
+    def _rounding(self) -> tuple[float, float]:
+        r = self.placement.rounding
+        return (r / self.aspect, r) if self.aspect >= 1 else (r, r * self.aspect)
+
+    def _shadow(self, shadow: Shadow, main: LayerPlan) -> LayerPlan:
+        """The shadow of a layer: a soft picture on a wider area of the same plane."""
+        shorter = (1 / self.aspect, 1.0) if self.aspect >= 1 else (1.0, self.aspect)
+        reach = 3 * shadow.soft + max(0.0, shadow.grow)
+        pad = [reach * shorter[k] + abs(shadow.offset[k]) + 0.01 for k in (0, 1)]
+        unit = np.array([[-pad[0], -pad[1]], [1 + pad[0], -pad[1]], [1 + pad[0], 1 + pad[1]], [-pad[0], 1 + pad[1]]])
+        area = np.array(main.area) if main.area is not None else np.array(main.reference)
+        wide = apply_homography(unit_square_to(area), unit)
+        r, g, b = (float(v) for v in srgb_to_linear(np.array(shadow.rgb) / 255.0))
+        told = ShadowPlan(shadow.soft, shadow.grow, (r, g, b), shadow.strength, shadow.offset, (pad[0], pad[1]))
+        return replace(
+            main, area=points_of(wide), overshoot_px=(0.0, 0.0, 0.0, 0.0), black_bars=False, rounding=(0.0, 0.0),
+            blend="over", blend_in=None, shadow=told,
         )  # fmt: skip
 
-    def _canvas_at(self, tracks: Tracks, frame: int) -> dict[int, Float64]:
-        """Corners of the canvas that was painted on, at offset 0; empty where the surface is lost."""
+    def _canvas_at(self, tracks: Tracks, frame: int) -> Float64 | None:
+        """Corners of the canvas that was painted on; None where the surface is lost."""
         assert self.placement.painted is not None
+        assert self.surface is not None
         with self._lock:
             if self._still is None or self._still[0] is not tracks:
                 size = (self._plate.width, self._plate.height)
                 self._still = tracks, HeldStill(self.surface, tracks, self.placement.painted, size)
             still = self._still[1]
-        at = still.canvas_in_plate(frame)
-        return {} if at is None else {0: at}
+        return still.canvas_in_plate(frame)
 
-    def frame_of(self, plate_frame: int) -> int:
-        """Which frame of the artwork is shown at a frame of the plate."""
-        return artwork_frame(plate_frame, self._reader.facts.frame_count, self.placement.after_end)
+    def texture(self, plan: LayerPlan) -> tuple[Texture, Float64]:
+        """The picture of a plan, ready to be composed, and the map from the area's unit square to its px."""
+        whole = np.array(plan.art_from_surface).reshape(3, 3)
+        shown = plan.artwork[1]
+        if plan.shadow is not None:
+            return self._kept(("shadow", shown, plan), lambda: self._shadow_picture(plan, whole)), np.diag([*self._shadow_size(plan), 1.0])
+        return self._kept((shown, plan.crop), lambda: self._mixed(shown, plan.crop)), whole
 
-    def texture(self, frame: int) -> Texture:
-        """A frame of the artwork, ready to be composed; the last one is kept."""
-        # Frames are composed side by side; the reader and what it read last are shared.
+    def _kept(self, name: object, make: Callable[[], Texture]) -> Texture:
+        """A picture, kept while the frames around it are drawn; frames are composed side by side."""
         with self._lock:
-            shown = self._shown
-            if shown is None or shown[0] != frame:
-                picture = self._reader.frame(frame)
-                shown = None
-        if shown is None:
-            shown = (frame, Texture(premultiplied_linear(picture, self._plate.primaries)))
-            with self._lock:
-                self._shown = shown
-        return shown[1]
+            if name in self._shown:
+                return self._shown[name]
+        made = make()
+        with self._lock:
+            if len(self._shown) >= 4:
+                self._shown.pop(next(iter(self._shown)))
+            self._shown[name] = made
+        return made
+
+    def _frame(self, frame: int) -> Texture:
+        def read() -> Texture:
+            with self._reading:
+                return Texture(self.source.light(frame))
+
+        return self._kept(("frame", frame), read)
+
+    def _mixed(self, shown: Moments, crop: tuple[float, float, float, float]) -> Texture:
+        parts = [(self._frame(n), w) for n, w in shown]
+        if len(parts) == 1 and not any(crop):
+            return parts[0][0]
+        pixels = parts[0][0].pixels if len(parts) == 1 else np.sum([np.float32(w) * t.pixels for t, w in parts], axis=0)
+        return Texture(_cropped(np.asarray(pixels, np.float32), crop))
+
+    def _shadow_size(self, plan: LayerPlan) -> tuple[float, float]:
+        assert plan.shadow is not None
+        width, height = (1 + 2 * plan.shadow.pad[0]) * self.aspect, 1 + 2 * plan.shadow.pad[1]
+        k = SHADOW_PX / max(width, height)
+        return float(max(8, round(width * k))), float(max(8, round(height * k)))
+
+    def _shadow_picture(self, plan: LayerPlan, art_from_area: Float64) -> Texture:
+        shadow = plan.shadow
+        assert shadow is not None
+        w, h = (int(v) for v in self._shadow_size(plan))
+        (px, py), (ox, oy) = shadow.pad, shadow.offset
+        # Px of the shadow's picture to shares of the artwork's own area, less the offset.
+        unit = np.array([[(1 + 2 * px) / w, 0, -px - ox], [0, (1 + 2 * py) / h, -py - oy], [0, 0, 1.0]])
+        half = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1.0]])
+        alpha = self._mixed(plan.artwork[1], plan.crop).pixels[..., 3]
+        shrink = max(1, int(max(alpha.shape) / (2 * SHADOW_PX)))
+        if shrink > 1:
+            alpha = cv2.resize(alpha, None, fx=1 / shrink, fy=1 / shrink, interpolation=cv2.INTER_AREA)
+        art = np.diag([1 / shrink, 1 / shrink, 1.0]) @ art_from_area @ unit
+        m = np.linalg.inv(half) @ art @ half
+        cover = cv2.warpPerspective(alpha, m, (w, h), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderValue=0)
+        # What lies beyond the artwork's area is not seen, and casts nothing.
+        y, x = np.mgrid[0:h, 0:w] + 0.5
+        u, v = unit[0, 0] * x + unit[0, 2], unit[1, 1] * y + unit[1, 2]
+        cover = np.where((u >= 0) & (u <= 1) & (v >= 0) & (v <= 1), cover, 0).astype(np.float32)
+        shorter = min(h / (1 + 2 * py), w / (1 + 2 * px))
+        grow = round(abs(shadow.grow) * shorter)
+        if grow:
+            disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * grow + 1, 2 * grow + 1))
+            cover = (cv2.dilate if shadow.grow > 0 else cv2.erode)(cover, disc)
+        if shadow.soft > 0:
+            cover = cv2.GaussianBlur(cover, (0, 0), shadow.soft * shorter)
+        cover = np.clip(cover * shadow.strength, 0, 1).astype(np.float32)
+        return Texture(np.dstack([cover * np.float32(c) for c in shadow.light] + [cover]).astype(np.float32))
+
+    def mean_light(self, plan: LayerPlan) -> tuple[float, float, float]:
+        """Mean linear light of the picture of a plan."""
+        r, g, b = (float(v) for v in self.texture(plan)[0].pixels[..., :3].mean(axis=(0, 1)))
+        return r, g, b
 
     def close(self) -> None:
         """Close the artwork."""
-        self._reader.close()
+        self.source.close()
 
 
-def artwork_frame(plate_frame: int, count: int, after_end: str) -> int:
-    """Frame of artwork with `count` frames at a frame of the plate: held at its end, or looped."""
-    return plate_frame % count if after_end == "loop" else min(plate_frame, count - 1)
+def _layout_at(keys: Sequence[LayoutKey], frame: int) -> LayoutKey:
+    if not keys:
+        return LayoutKey()
+    a, b, t = between(keys, frame)
+
+    def mixed(x: tuple[float, ...], y: tuple[float, ...]) -> tuple[float, ...]:
+        return tuple(p + t * (q - p) for p, q in zip(x, y, strict=True))
+
+    return LayoutKey.model_validate(
+        {"move": mixed(a.move, b.move), "scale": mixed(a.scale, b.scale), "turn_deg": a.turn_deg + t * (b.turn_deg - a.turn_deg),
+         "crop": mixed(a.crop, b.crop)}
+    )  # fmt: skip
+
+
+def _cropped(pixels: Float32, crop: tuple[float, float, float, float]) -> Float32:
+    """A picture without its cropped edges; at the new edges, part of a px counts as part of its coverage."""
+    if not any(crop):
+        return pixels
+    h, w = pixels.shape[:2]
+    left, top, right, bottom = crop[0] * w, crop[1] * h, w - crop[2] * w, h - crop[3] * h
+    x, y = np.arange(w) + 0.5, np.arange(h) + 0.5
+    across = np.clip(np.minimum(x + 0.5 - left, right - (x - 0.5)), 0, 1)
+    down = np.clip(np.minimum(y + 0.5 - top, bottom - (y - 0.5)), 0, 1)
+    x0, x1 = int(np.floor(left)), int(np.ceil(right))
+    y0, y1 = int(np.floor(top)), int(np.ceil(bottom))
+    cover = (down[:, None] * across[None, :]).astype(np.float32)
+    return np.ascontiguousarray((pixels * cover[..., None])[y0:y1, x0:x1])
 
 
 def resolve(ref: MediaRef, base: Path, media: Mapping[str, Path] | None = None) -> Path:

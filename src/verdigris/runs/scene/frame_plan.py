@@ -2,7 +2,7 @@
 
 import hashlib
 from collections.abc import Mapping, Sequence
-from dataclasses import astuple, dataclass
+from dataclasses import astuple, dataclass, fields
 from functools import cached_property, lru_cache
 from pathlib import Path
 
@@ -10,7 +10,9 @@ import numpy as np
 
 import verdigris.core
 from verdigris.core.camera.optics import Optics
+from verdigris.core.composite.blend import Blend, Space
 from verdigris.core.composite.warp import MIDDLE
+from verdigris.core.matte.recipe import Combine
 from verdigris.core.types import Float64
 
 Points = tuple[tuple[float, float], ...]
@@ -19,31 +21,100 @@ DRAWN_BY = ("camera", "composite", "geometry", "light", "matte")
 
 
 @dataclass(frozen=True)
+class PartPlan:
+    """One part of a matte at a frame.
+
+    Attributes
+    ----------
+    combine : how it goes with the parts before it
+    polygons : what it covers where it is made of shapes, plate px: included or taken out, and the soft edge
+    soft_points : softness at each point of its one shape, plate px
+    strength : of this frame
+    told : what else the document says of the part, as JSON
+    frame : of the plate, where that matters beyond the polygons
+    """
+
+    kind: str
+    combine: Combine
+    invert: bool
+    grow_px: float
+    soft_px: float
+    strength: float
+    polygons: tuple[tuple[Points, bool, float], ...] = ()
+    soft_points: tuple[float, ...] | None = None
+    told: str = ""
+    frame: int = 0
+
+
+@dataclass(frozen=True)
+class MattePlan:
+    """A matte at a frame; `near` is the outline of the surface it belongs to, plate px."""
+
+    matte: str
+    near: Points | None
+    parts: tuple[PartPlan, ...]
+
+
+@dataclass(frozen=True)
+class ShadowPlan:
+    """A shadow on a layer's plane.
+
+    Attributes
+    ----------
+    soft, grow : standard deviation of its edge, and how much wider it is, shares of the area's shorter side
+    light : its linear light, sRGB primaries
+    offset, pad : how far it lies off, and how far its picture reaches beyond the area, shares of the area's width and height
+    """
+
+    soft: float
+    grow: float
+    light: tuple[float, float, float]
+    strength: float
+    offset: tuple[float, float]
+    pad: tuple[float, float]
+
+
+@dataclass(frozen=True)
 class LayerPlan:
     """One layer of a frame.
 
     Attributes
     ----------
-    artwork : what it is read from, and which of its frames
-    art_from_surface : unit square to artwork px, row by row
+    artwork : what it is read from, which of its frames, and their weights
+    crop : left, top, right, bottom, shares of the artwork that are cut off
+    art_from_surface : unit square of the area to px of the cropped artwork, row by row
     camera : what bends the surface's edges
     reference : corners at the reference frame, plate px
     corners : corners at this frame, offset 0, and at those around it where the movement matters, plate px
+    area : the part of the plane it lies on, corners at the reference frame, plate px; None is the surface itself
     exposure : moments of the exposure, frames, with their weights
-    overshoot_px : how far the edge is moved outwards
+    overshoot_px : how far each edge is moved outwards
     black_bars : whether fitted artwork has black around it
+    rounding : radii of the area's corners, shares of its width and height
+    opacity, blend, blend_in : how it goes with what is below it
     in_front : polygons of what is nearer, plate px, each with its soft edge
+    kept_in_front, shown_only_in : mattes
+    shadow : the layer is the shadow of the artwork, not the artwork
     """
 
-    artwork: tuple[str, int]
+    artwork: tuple[str, tuple[tuple[int, float], ...]]
     art_from_surface: tuple[float, ...]
     camera: Optics
     reference: Points
     corners: tuple[tuple[int, Points], ...]
+    area: Points | None = None
+    crop: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
     exposure: tuple[tuple[float, float], ...] = MIDDLE
-    overshoot_px: float = 0.0
+    overshoot_px: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
     black_bars: bool = True
+    rounding: tuple[float, float] = (0.0, 0.0)
+    opacity: float = 1.0
+    blend: Blend = "over"
+    blend_in: Space | None = None
     in_front: tuple[tuple[Points, float], ...] = ()
+    kept_in_front: tuple[MattePlan, ...] = ()
+    shown_only_in: tuple[MattePlan, ...] = ()
+    shadow: ShadowPlan | None = None
 
 
 @dataclass(frozen=True)
@@ -72,8 +143,7 @@ def _told(layer: LayerPlan) -> tuple[object, ...]:
     camera = layer.camera
     lens = None if camera.lens is None else astuple(camera.lens)
     seen_by = (camera.width, camera.height, lens, camera.readout, camera.bow, camera.focal)
-    rest = (layer.artwork, layer.art_from_surface, layer.reference, layer.corners, layer.exposure, layer.overshoot_px, layer.black_bars)
-    return (seen_by, rest, layer.in_front)
+    return (seen_by, [getattr(layer, f.name) for f in fields(layer) if f.name != "camera"])
 
 
 def points_of(array: Float64) -> Points:

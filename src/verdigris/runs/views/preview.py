@@ -1,21 +1,29 @@
 """Previews of the result from proxies, fast enough to answer while somebody waits."""
 
 from collections.abc import Mapping
+from functools import partial
 from pathlib import Path
 
 import numpy as np
 
 from verdigris.media.facts import MediaFacts
+from verdigris.media.frames import Frame
+from verdigris.runs.errors import RunError
 from verdigris.runs.render.compose import draw_frame, plan_frame
+from verdigris.runs.render.mattes import Mattes
 from verdigris.runs.scene.artwork import PlacedArtwork
 from verdigris.runs.scene.in_front import Tracks
 from verdigris.runs.views.proxies import ProxyReader, encode_jpeg, proxy_size
 from verdigris.runs.views.recent import Recent
-from verdigris.shot.model.document import Shot
+from verdigris.shot.model.document import Shot, files_of
+from verdigris.shot.model.media import MediaRef
+from verdigris.shot.model.placement import Placement
 from verdigris.shot.model.surface import Surface
 
 # About 30 MB of JPEG.
 _drawn: Recent[bytes] = Recent(200)
+# Longer side of pictures that are made for a preview.
+MADE_PX = 1024
 
 ProxySource = tuple[Path, MediaFacts]
 
@@ -36,13 +44,29 @@ class Preview:
         self._scale = self._plate.facts.width / facts.width
         # Composed as they are shown: in the light of an sRGB screen.
         shown = facts.model_copy(update={"transfer": "srgb", "primaries": "bt709"})
+        self._sources = sources
+        self.mattes = Mattes(self._plate.frame, self._beside, self._scale)
         self._placed = []
         for placement in shot.placements:
-            surface = shot.surface(placement.surface)
-            media = placement.artwork.media
-            if surface.corners is not None and media is not None and media in sources:
-                reader = ProxyReader(*sources[media], reduce=self._reduction(surface, sources[media][1]), colour=placement.artwork.colour)
-                self._placed.append(PlacedArtwork(placement, surface, reader, shown))
+            surface = None if placement.surface is None else shot.surface(placement.surface)
+            if not placement.on or (surface is not None and surface.corners is None):
+                continue
+            if all(r.media in sources for r in files_of(placement)):
+                open_file = partial(self._open, placement, surface)
+                self._placed.append(PlacedArtwork(placement, surface, open_file, shown, MADE_PX))
+
+    def _open(self, placement: Placement, surface: Surface | None, ref: MediaRef) -> ProxyReader:
+        assert ref.media is not None
+        folder, facts = self._sources[ref.media]
+        # What is a small part of the surface is seen larger than the surface tells.
+        whole = surface is not None and placement.artwork.kind == "file" and not placement.layout and placement.drawn_over is None
+        return ProxyReader(folder, facts, reduce=self._reduction(surface, facts) if whole and surface else 1, colour=ref.colour)
+
+    def _beside(self, ref: MediaRef, frame: int) -> Frame:
+        if ref.media is None or ref.media not in self._sources:
+            raise RunError("not_ready", "A file that a matte is made from is not here.")
+        folder, facts = self._sources[ref.media]
+        return ProxyReader(folder, facts, colour=ref.colour).frame(min(frame, facts.frame_count - 1))
 
     def _reduction(self, surface: Surface, facts: MediaFacts) -> int:
         """How many times smaller artwork may be read and still be half as large again as it is seen."""
@@ -58,6 +82,6 @@ class Preview:
         plan = plan_frame(self._shot, self._placed, self._tracks, frame)
 
         def draw() -> bytes:
-            return encode_jpeg(draw_frame(plan, self._placed, self._plate.frame(frame), self._scale).rgb_integers())
+            return encode_jpeg(draw_frame(plan, self._placed, self._plate.frame(frame), self.mattes).rgb_integers())
 
         return _drawn.get(plan.key, draw)

@@ -1,14 +1,18 @@
-"""Edits of what is placed."""
+"""Edits of what is placed, and of the mattes that keep things in front of it."""
 
-from typing import ClassVar, Literal
+from typing import ClassVar, Literal, Self
 
+from pydantic import Field, model_validator
+
+from verdigris.shot.errors import ShotError
 from verdigris.shot.model.base import Id, Part
 from verdigris.shot.model.document import Shot
+from verdigris.shot.model.matte import Matte
 from verdigris.shot.model.placement import Placement
 
 
 class SetPlacement(Part):
-    """Pin artwork on a surface, or change how it is pinned."""
+    """Place artwork, nearest of all, or change how a placement is pinned."""
 
     label: ClassVar[str] = "artwork placed"
     kind: Literal["set_placement"] = "set_placement"
@@ -16,18 +20,99 @@ class SetPlacement(Part):
 
     def apply(self, shot: Shot) -> Shot:
         """The next document."""
-        shot.surface(self.placement.surface)
-        others = [p for p in shot.placements if p.surface != self.placement.surface]
-        return shot.model_copy(update={"placements": [*others, self.placement]})
+        new = self.placement
+        if new.surface is not None:
+            shot.surface(new.surface)
+        if all(p.id != new.id for p in shot.placements):
+            return shot.model_copy(update={"placements": [*shot.placements, new]})
+        return shot.model_copy(update={"placements": [new if p.id == new.id else p for p in shot.placements]})
 
 
 class RemovePlacement(Part):
-    """Take the artwork off a surface."""
+    """Take artwork off."""
 
     label: ClassVar[str] = "artwork taken off"
     kind: Literal["remove_placement"] = "remove_placement"
-    surface: Id
+    placement: Id
 
     def apply(self, shot: Shot) -> Shot:
         """The next document."""
-        return shot.model_copy(update={"placements": [p for p in shot.placements if p.surface != self.surface]})
+        shot.placement(self.placement)
+        return shot.model_copy(update={"placements": [p for p in shot.placements if p.id != self.placement]})
+
+
+class OrderPlacements(Part):
+    """Order placements from the far end to the camera; what lies deeper on the depth line stays behind all the same."""
+
+    label: ClassVar[str] = "order of artwork"
+    kind: Literal["order_placements"] = "order_placements"
+    far_to_near: list[Id] = Field(max_length=50)
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document."""
+        if sorted(self.far_to_near) != sorted(p.id for p in shot.placements):
+            raise ShotError("unknown_id", "The order must name every placement once.")
+        return shot.model_copy(update={"placements": [shot.placement(k) for k in self.far_to_near]})
+
+
+class SetProportions(Part):
+    """Say how wide a surface truly is for its height; nothing leaves it to be told from the corners."""
+
+    label: ClassVar[str] = "true proportions"
+    kind: Literal["set_proportions"] = "set_proportions"
+    surface: Id
+    proportions: float | None = Field(ge=0.01, le=100)
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document."""
+        changed = shot.surface(self.surface).model_copy(update={"proportions": self.proportions})
+        return shot.model_copy(update={"surfaces": [changed if s.id == changed.id else s for s in shot.surfaces]})
+
+
+class SetMatte(Part):
+    """Make a matte, or change it; a new one may be kept in front of a placement at once."""
+
+    label: ClassVar[str] = "matte"
+    kind: Literal["set_matte"] = "set_matte"
+    matte: Matte
+    in_front_of: Id | None = Field(None, description="placement that it is to stay in front of from now on")
+    shown_in: Id | None = Field(None, description="placement that is to be seen only within it from now on")
+
+    @model_validator(mode="after")
+    def _one_use(self) -> Self:
+        if self.in_front_of is not None and self.in_front_of == self.shown_in:
+            raise ValueError("a matte stays in front of a placement, or it is seen only within it")
+        return self
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document."""
+        new, known = self.matte, any(m.id == self.matte.id for m in shot.mattes)
+        mattes = [new if m.id == new.id else m for m in shot.mattes] if known else [*shot.mattes, new]
+        shot = shot.model_copy(update={"mattes": mattes})
+        for use, placement_id in (("kept_in_front", self.in_front_of), ("shown_only_in", self.shown_in)):
+            if placement_id is not None:
+                placement = shot.placement(placement_id)
+                used = getattr(placement, use)
+                if new.id not in used:
+                    changed = placement.model_copy(update={use: [*used, new.id]})
+                    shot = shot.model_copy(update={"placements": [changed if p.id == changed.id else p for p in shot.placements]})
+        return shot
+
+
+class RemoveMatte(Part):
+    """Take a matte out of the shot, and off every placement that uses it."""
+
+    label: ClassVar[str] = "matte taken out"
+    kind: Literal["remove_matte"] = "remove_matte"
+    matte: Id
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document."""
+        shot.matte(self.matte)
+
+        def without(p: Placement) -> Placement:
+            kept = {use: [k for k in getattr(p, use) if k != self.matte] for use in ("kept_in_front", "shown_only_in")}
+            return p.model_copy(update=kept)
+
+        mattes, placements = [m for m in shot.mattes if m.id != self.matte], [without(p) for p in shot.placements]
+        return shot.model_copy(update={"mattes": mattes, "placements": placements})

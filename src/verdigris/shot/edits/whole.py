@@ -7,10 +7,12 @@ from pydantic import Field
 from verdigris.media.facts import ColourChoice, Ratio
 from verdigris.shot.edits.base import with_occluder, with_surface
 from verdigris.shot.errors import ShotError
+from verdigris.shot.model.artwork import FileArtwork
 from verdigris.shot.model.base import FirstFrame, Id, Name, Part
 from verdigris.shot.model.camera import LensModel
 from verdigris.shot.model.delivery import Delivery
 from verdigris.shot.model.document import Shot
+from verdigris.shot.model.matte import Matte, OutlinePart, RegionPart, ShapePart
 
 
 class Rename(Part):
@@ -45,29 +47,27 @@ class SetPlateFacts(Part):
 
 
 class SetColour(Part):
-    """Say what the code values of the plate, or of a surface's artwork, mean; nothing takes it back to what the file says."""
+    """Say what the code values of the plate, or of a placement's artwork, mean; nothing takes it back to what the file says."""
 
     label: ClassVar[str] = "colour"
     kind: Literal["set_colour"] = "set_colour"
-    surface: str | None = None
+    placement: Id | None = None
     colour: ColourChoice | None = None
 
     def apply(self, shot: Shot) -> Shot:
         """The next document."""
         said = self.colour if self.colour and self.colour.model_dump(exclude_none=True) else None
-        if self.surface is None:
+        if self.placement is None:
             return shot.model_copy(update={"plate": shot.plate.model_copy(update={"colour": said})})
-        if all(p.surface != self.surface for p in shot.placements):
-            raise ShotError("unknown_id", "There is no artwork on that surface whose colour could be set.")
-        changed = [
-            p.model_copy(update={"artwork": p.artwork.model_copy(update={"colour": said})}) if p.surface == self.surface else p
-            for p in shot.placements
-        ]
-        return shot.model_copy(update={"placements": changed})
+        placement = shot.placement(self.placement)
+        if not isinstance(placement.artwork, FileArtwork):
+            raise ShotError("unknown_id", "This artwork is made here: it is no file whose colour could be set.")
+        changed = placement.model_copy(update={"artwork": placement.artwork.model_copy(update={"colour": said})})
+        return shot.model_copy(update={"placements": [changed if p.id == changed.id else p for p in shot.placements]})
 
 
 class Remove(Part):
-    """Take a surface (with what is placed on it) or an occluder out of the shot."""
+    """Take a surface, with what is placed on it, or an occluder out of the shot; parts of mattes that were made of it go too."""
 
     label: ClassVar[str] = "removed"
     kind: Literal["remove"] = "remove"
@@ -75,15 +75,27 @@ class Remove(Part):
 
     def apply(self, shot: Shot) -> Shot:
         """The next document."""
+        mattes = [_without(m, self.target) for m in shot.mattes]
         if any(o.id == self.target for o in shot.occluders):
-            return shot.model_copy(update={"occluders": [o for o in shot.occluders if o.id != self.target]})
+            return shot.model_copy(update={"occluders": [o for o in shot.occluders if o.id != self.target], "mattes": mattes})
         shot.surface(self.target)
         return shot.model_copy(
             update={
                 "surfaces": [s for s in shot.surfaces if s.id != self.target],
                 "placements": [p for p in shot.placements if p.surface != self.target],
+                "mattes": mattes,
             }
         )
+
+
+def _without(matte: Matte, gone: str) -> Matte:
+    """A matte when a surface or an outline is taken out: what rode on it stands in the picture, what was made of it goes."""
+    kept = [
+        p.model_copy(update={"rides": None}) if isinstance(p, ShapePart) and p.rides == gone else p
+        for p in matte.parts
+        if not (isinstance(p, RegionPart) and p.surface == gone) and not (isinstance(p, OutlinePart) and p.outline == gone)
+    ]
+    return matte.model_copy(update={"parts": kept, "surface": None if matte.surface == gone else matte.surface})
 
 
 class SetDepthOrder(Part):

@@ -1,35 +1,40 @@
 """The shot document: one model for interface, API, database and command line."""
 
 import json
+from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import Any, Literal, Self
+from typing import Any, Literal, Self, TypeVar
 
-from pydantic import Field, ValidationError, model_validator
+from pydantic import BaseModel, Field, ValidationError, model_validator
 
 from verdigris.shot.errors import ShotError
 from verdigris.shot.model.base import Name, Part
 from verdigris.shot.model.camera import CameraModel, LensModel
 from verdigris.shot.model.delivery import Delivery
-from verdigris.shot.model.media import Plate
+from verdigris.shot.model.matte import Matte
+from verdigris.shot.model.media import MediaRef, Plate
+from verdigris.shot.model.migration import from_version_1
 from verdigris.shot.model.outline import Occluder
 from verdigris.shot.model.placement import Placement
 from verdigris.shot.model.surface import Surface
 
-FORMAT, VERSION = "verdigris.shot", 1
+FORMAT, VERSION = "verdigris.shot", 2
+T = TypeVar("T")
 
 
 class Shot(Part):
     """A shot document."""
 
     format: Literal["verdigris.shot"] = "verdigris.shot"
-    version: Literal[1] = 1
+    version: Literal[2] = 2
     name: Name = "Shot"
     plate: Plate
     lens: LensModel = Field(default_factory=LensModel)
     camera: CameraModel = Field(default_factory=CameraModel)
     surfaces: list[Surface] = Field(default_factory=list, max_length=50)
     occluders: list[Occluder] = Field(default_factory=list, max_length=50)
-    placements: list[Placement] = Field(default_factory=list, max_length=50)
+    placements: list[Placement] = Field(default_factory=list, max_length=50, description="far to near where they lie at the same depth")
+    mattes: list[Matte] = Field(default_factory=list, max_length=50)
     delivery: Delivery = Field(default_factory=Delivery)
 
     @model_validator(mode="after")
@@ -43,9 +48,23 @@ class Shot(Part):
                 raise ValueError(f"an outline rides the surface {occluder.rides}, which is not there")
         if self.delivery.still is not None and self.delivery.still.surface not in known:
             raise ValueError(f"the delivery holds still on the surface {self.delivery.still.surface}, which is not there")
+        _check_unique([p.id for p in self.placements], "placements")
+        _check_unique([m.id for m in self.mattes], "mattes")
         for placement in self.placements:
-            if placement.surface not in known:
+            if placement.surface is not None and placement.surface not in known:
                 raise ValueError(f"a placement names the surface {placement.surface}, which is not there")
+            if placement.surface is None and placement.drawn_over is not None:
+                raise ValueError(f"{placement.id} is drawn over a frame and names no surface to ride on from there")
+            for matte in (*placement.kept_in_front, *placement.shown_only_in):
+                if all(m.id != matte for m in self.mattes):
+                    raise ValueError(f"a placement names the matte {matte}, which is not there")
+        outlined = {o.id for o in self.occluders}
+        for one in self.mattes:
+            rides = {one.surface, *(p.rides for p in one.parts if p.kind == "shape"), *(p.surface for p in one.parts if p.kind == "region")}
+            for gone in rides - {None} - known:
+                raise ValueError(f"the matte {one.id} names the surface {gone}, which is not there")
+            for gone in {p.outline for p in one.parts if p.kind == "outline"} - outlined:
+                raise ValueError(f"the matte {one.id} names the outline {gone}, which is not there")
         return self
 
     def surface(self, surface_id: str) -> Surface:
@@ -62,14 +81,68 @@ class Shot(Part):
                 return occluder
         raise ShotError("unknown_id", f"There is no occluder {occluder_id} in this shot.")
 
-    def placement(self, surface_id: str) -> Placement | None:
-        """What is placed on a surface."""
-        return next((p for p in self.placements if p.surface == surface_id), None)
+    def placement(self, placement_id: str) -> Placement:
+        """A placement by id; ShotError `unknown_id` when there is none."""
+        for placement in self.placements:
+            if placement.id == placement_id:
+                return placement
+        raise ShotError("unknown_id", f"There is no placement {placement_id} in this shot.")
+
+    def matte(self, matte_id: str) -> Matte:
+        """A matte by id; ShotError `unknown_id` when there is none."""
+        for matte in self.mattes:
+            if matte.id == matte_id:
+                return matte
+        raise ShotError("unknown_id", f"There is no matte {matte_id} in this shot.")
+
+    def surfaces_in_use(self) -> set[str]:
+        """Surfaces whose tracks the result needs: what artwork lies on, and what its mattes belong to and ride on."""
+        used = [self.matte(k) for p in self.placements for k in (*p.kept_in_front, *p.shown_only_in)]
+        found = {p.surface for p in self.placements if p.on} | {m.surface for m in used}
+        for matte in used:
+            found |= {p.rides for p in matte.parts if p.kind == "shape"} | {p.surface for p in matte.parts if p.kind == "region"}
+        return {x for x in found if x is not None}
+
+    def files(self) -> list[MediaRef]:
+        """Every file the shot is made from: the plate first."""
+        return files_of(self)
 
     def to_json(self) -> dict[str, Any]:
         """The document as plain data, without fields that have no value."""
         data: dict[str, Any] = self.model_dump(mode="json", exclude_none=True)
         return data
+
+
+def _check_unique(ids: list[str], what: str) -> None:
+    if len(set(ids)) != len(ids):
+        raise ValueError(f"ids of {what} are unique")
+
+
+def files_of(part: Any) -> list[MediaRef]:
+    """Every file that a part of a document names."""
+    return list(_files_in(part))
+
+
+def _files_in(part: Any) -> Iterator[MediaRef]:
+    if isinstance(part, MediaRef):
+        yield part
+    if isinstance(part, BaseModel):
+        for name in type(part).model_fields:
+            yield from _files_in(getattr(part, name))
+    elif isinstance(part, list | tuple):
+        for item in part:
+            yield from _files_in(item)
+
+
+def with_files(part: T, change: Callable[[MediaRef], MediaRef]) -> T:
+    """A part of a document with every file in it named otherwise."""
+    if isinstance(part, BaseModel):
+        now = {name: with_files(getattr(part, name), change) for name in type(part).model_fields}
+        new = part.model_copy(update=now)
+        return change(new) if isinstance(new, MediaRef) else new  # type: ignore[return-value]
+    if isinstance(part, list | tuple):
+        return type(part)(with_files(item, change) for item in part)  # type: ignore[return-value]
+    return part
 
 
 def read_shot(path: Path) -> Shot:
@@ -96,7 +169,7 @@ def parse_shot(data: object, name: str = "the document") -> Shot:
     if isinstance(data.get("version"), int) and data["version"] > VERSION:
         raise ShotError("newer_version", f"{name} has version {data['version']}; this program reads up to {VERSION}.")
     try:
-        return Shot.model_validate(data)
+        return Shot.model_validate(from_version_1(data) if data.get("version", 1) == 1 else data)
     except ValidationError as error:
         raise ShotError("not_a_shot", f"{name}: {first_fault(error)}") from error
 

@@ -72,6 +72,9 @@ class Surface(Part):
     left_out: list[Span] = Field(default_factory=list, max_length=1000, description="spans of frames whose track is not used")
     calmed: list[CalmedSpan] = Field(default_factory=list, max_length=1000, description="spans that are smoothed by themselves")
     region: Region = Field(default_factory=Region)
+    proportions: float | None = Field(
+        None, ge=0.01, le=100, description="true width for its height, where known; else told from the corners"
+    )
     corrections: list[Correction] = Field(default_factory=list, max_length=20_000)
     reach_frames: int = Field(12, ge=0, le=1000, description="frames over which a correction fades to its neighbours")
     take: str | None = Field(None, max_length=64, pattern=r"^[A-Za-z0-9-]+$", description="id of the chosen take in the application")

@@ -1,0 +1,157 @@
+"""The bare screen: what colour it has, and how unevenly it is lit.
+
+A screen of one colour is seen brighter here and darker there. Samples say its colour; what in a frame has that colour, at whatever
+brightness, is bare; a low polynomial through the logarithm of its light is the screen everywhere, also under what is in front.
+"""
+
+from dataclasses import dataclass
+
+import cv2
+import numba
+import numpy as np
+
+from verdigris.core.types import Bool, Float32, Float64
+
+# Chromaticities so far apart, times the spread of the samples, are no bare screen; and at least so far.
+CHROMA_SPREADS, CHROMA_LEAST = 6.0, 0.03
+BARE_SHARE = 0.92
+# A polynomial of this many degrees needs bare screen on so great a share of the area.
+DEGREES = ((3, 0.35), (2, 0.12), (1, 0.03), (0, 0.0))
+LEAST_BARE = 60
+STEP_PIXELS = 20_000
+
+
+@dataclass(frozen=True)
+class Screen:
+    """A screen's colour as sampled.
+
+    Attributes
+    ----------
+    colour : linear light
+    spread : standard deviation of its chromaticity
+    noise : standard deviation of its light, relative to its brightness, from pixel to pixel
+    """
+
+    colour: tuple[float, float, float]
+    spread: float
+    noise: float
+
+
+def screen_of(light: Float32) -> Screen:
+    """The screen of sampled pixels (N, 3) linear light; ValueError without any, or when they are black."""
+    if len(light) == 0:
+        raise ValueError("the sample holds no pixel")
+    colour = np.median(light, axis=0).astype(float)
+    if colour.sum() < 1e-4:
+        raise ValueError("the sample is black: a key needs a colour")
+    chroma = _chroma(light)
+    away = np.linalg.norm(chroma - np.median(chroma, axis=0), axis=1)
+    level = light.sum(axis=1) / colour.sum()
+    noise = 1.4826 * float(np.median(np.abs(level - np.median(level))))
+    return Screen((float(colour[0]), float(colour[1]), float(colour[2])), float(1.4826 * np.median(away)), noise)
+
+
+def mixed_screen(a: Screen, b: Screen, t: float) -> Screen:
+    """The screen between two samples, t from 0 to 1."""
+    x, y, z = ((1 - t) * p + t * q for p, q in zip(a.colour, b.colour, strict=True))
+    return Screen((x, y, z), (1 - t) * a.spread + t * b.spread, (1 - t) * a.noise + t * b.noise)
+
+
+def screen_field(light: Float32, inside: Bool, screen: Screen, even: bool = True) -> Float32:
+    """The bare screen's light everywhere in a region.
+
+    Parameters
+    ----------
+    light : (h, w, 3) float32 linear light
+    inside : (h, w) bool, where the screen may be seen
+    screen : as sampled
+    even : whether uneven light is told from the region; else the sampled colour holds everywhere, at the brightness most of it has
+
+    Returns
+    -------
+    (h, w, 3) float32 linear light
+    """
+    h, w = inside.shape
+    colour = np.array(screen.colour)
+    step = max(1, int(np.sqrt(h * w / STEP_PIXELS)))
+    part, seen = light[::step, ::step], inside[::step, ::step]
+    limit = max(CHROMA_LEAST, CHROMA_SPREADS * screen.spread)
+    near = np.linalg.norm(_chroma(part) - _chroma(colour[None])[0], axis=-1) < limit
+    level = part.sum(axis=-1) / colour.sum()
+    bare = seen & near & (level > 0.25) & (level < 4.0)
+    whole = max(1, int(seen.sum()))
+    if bare.sum() < min(LEAST_BARE, 0.02 * whole + 4):
+        return np.broadcast_to(colour.astype(np.float32), (h, w, 3)).copy()
+    y, x = np.mgrid[0:h:step, 0:w:step]
+    at = np.stack([2 * (x + 0.5) / w - 1, 2 * (y + 0.5) / h - 1], axis=-1)
+    degree = next(d for d, share in DEGREES if bare.sum() >= share * whole) if even else 0
+    terms = _terms(at[bare], degree)
+    logs = np.log(np.maximum(part[bare], 1e-5 * colour.max()).astype(np.float64))
+    fitted = _robust_fit(terms, logs)
+    grid = _terms(_corners_of_grid(h, w), degree) @ fitted
+    rows, cols = _grid_size(h, w)
+    # A smooth field is told by a coarse grid.
+    coarse = np.exp(grid).reshape(rows, cols, 3).astype(np.float32)
+    return np.asarray(cv2.resize(coarse, (w, h), interpolation=cv2.INTER_CUBIC if min(rows, cols) >= 4 else cv2.INTER_LINEAR), np.float32)
+
+
+GRID = 16
+
+
+def _grid_size(h: int, w: int) -> tuple[int, int]:
+    return max(2, -(-h // GRID)), max(2, -(-w // GRID))
+
+
+def _corners_of_grid(h: int, w: int) -> Float64:
+    """Middles of the grid's cells, in the coordinates of the polynomial."""
+    rows, cols = _grid_size(h, w)
+    y, x = np.mgrid[0:rows, 0:cols]
+    return np.stack([2 * (x + 0.5) / cols - 1, 2 * (y + 0.5) / rows - 1], axis=-1).reshape(-1, 2)
+
+
+def _terms(at: Float64, degree: int) -> Float64:
+    x, y = at[..., 0], at[..., 1]
+    return np.stack([x**i * y**j for i in range(degree + 1) for j in range(degree + 1 - i)], axis=-1)
+
+
+def _robust_fit(terms: Float64, logs: Float64, rounds: int = 4) -> Float64:
+    """Least squares with what lies off left out: marks, mixed pixels, shadows of what is near."""
+    keep = np.ones(len(terms), bool)
+    fitted: Float64 = np.zeros((terms.shape[1], 3))
+    for _ in range(rounds):
+        fitted = np.asarray(np.linalg.lstsq(terms[keep], logs[keep], rcond=None)[0], np.float64)
+        off = np.abs(logs - terms @ fitted).max(axis=1)
+        limit = max(2.5 * 1.4826 * float(np.median(off[keep])), 0.01)
+        new = off < limit
+        if new.sum() < max(terms.shape[1] + 2, 0.2 * len(terms)) or np.array_equal(new, keep):
+            break
+        keep = new
+    return fitted
+
+
+def _chroma(light: Float32 | Float64) -> Float64:
+    total = np.maximum(light.sum(axis=-1, keepdims=True), 1e-6)
+    return np.asarray(light / total, np.float64)
+
+
+def primary_of(colour: tuple[float, float, float]) -> tuple[int, bool]:
+    """How a screen's colour differs from grey: by one channel that stands out above the others, or one that lies below them (False)."""
+    order = np.argsort(colour)
+    low, middle, high = (colour[i] for i in order)
+    above = high - middle >= middle - low
+    return (int(order[2]) if above else int(order[0])), bool(above)
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def screen_share(light, field, channel, above, out):  # type: ignore[no-untyped-def]
+    """The greatest share of screen at every pixel that leaves no more of the screen's hue than grey has (colour difference)."""
+    i, j = (channel + 1) % 3, (channel + 2) % 3
+    sign = np.float32(1.0 if above else -1.0)
+    least = np.float32(1e-6)
+    for r in range(light.shape[0]):
+        for c in range(light.shape[1]):
+            k = light[r, c, channel]
+            bk = field[r, c, channel]
+            a = sign * (k - light[r, c, i]) / max(sign * (bk - field[r, c, i]), least)
+            b = sign * (k - light[r, c, j]) / max(sign * (bk - field[r, c, j]), least)
+            out[r, c] = min(a, b)

@@ -1,0 +1,60 @@
+"""What a matte's parts mean at a frame, without pixels."""
+
+import numpy as np
+
+from verdigris.core.geometry.shapes import smooth_outline
+from verdigris.core.types import Float64
+from verdigris.runs.scene.camera import Size
+from verdigris.runs.scene.frame_plan import MattePlan, PartPlan, points_of
+from verdigris.runs.scene.in_front import Tracks, outline_at, outline_of, riding_points
+from verdigris.runs.scene.regions import shape_at
+from verdigris.shot.model.document import Shot
+from verdigris.shot.model.keyed import value_at
+from verdigris.shot.model.matte import AnyPart, Matte, OutlinePart, RegionPart, ShapePart
+
+Polygons = list[tuple[Float64, bool, float]]
+
+
+def plan_matte(shot: Shot, matte: Matte, tracks: Tracks, frame: int, size: Size) -> MattePlan:
+    """A matte at a frame; `size` is the plate's, px."""
+    near = None if matte.surface is None else _outline(shot, matte.surface, tracks, frame, size)
+    parts = [_part(shot, p, tracks, frame) for p in matte.parts if p.on and (p.span is None or p.span[0] <= frame <= p.span[1])]
+    return MattePlan(matte.id, None if near is None else points_of(near), tuple(parts))
+
+
+def _outline(shot: Shot, surface_id: str, tracks: Tracks, frame: int, size: Size) -> Float64 | None:
+    surface = shot.surface(surface_id)
+    found = outline_of(shot, surface, tracks, frame, size)
+    return surface.quad() if found is None and frame == surface.reference_frame else found
+
+
+def _part(shot: Shot, part: AnyPart, tracks: Tracks, frame: int) -> PartPlan:
+    common = {"name", "combine", "on", "invert", "grow_px", "soft_px", "span", "strength"}
+    shapes, soft = _polygons(shot, part, tracks, frame), getattr(part, "soft_points", None)
+    told = part.model_dump_json(exclude=common | {"keys", "soft_points"})
+    return PartPlan(
+        part.kind, part.combine, part.invert, part.grow_px, part.soft_px, value_at(part.strength, frame),
+        tuple((points_of(p), inside, feather) for p, inside, feather in shapes), None if soft is None else tuple(soft), told, frame,
+    )  # fmt: skip
+
+
+def _polygons(shot: Shot, part: AnyPart, tracks: Tracks, frame: int) -> Polygons:
+    if isinstance(part, ShapePart):
+        keys = [(k.frame, np.array(k.points, dtype=np.float64), False) for k in part.keys]
+        points = riding_points(frame, keys, _poses(tracks, part.rides))
+        return [(smooth_outline(points) if part.outline == "smooth" else points, True, 0.0)]
+    if isinstance(part, OutlinePart):
+        occluder = shot.occluder(part.outline)
+        at = outline_at(occluder, frame, tracks)
+        return [] if at is None else [(at, True, occluder.feather_px)]
+    if isinstance(part, RegionPart):
+        surface = shot.surface(part.surface)
+        poses = {surface.reference_frame: np.eye(3), **_poses(tracks, surface.id)}
+        shapes = surface.region.all_shapes(surface.reference_frame)
+        return [(shape_at(s, frame, poses), s.role == "include", s.feather_px) for s in shapes] if frame in poses else []
+    return []
+
+
+def _poses(tracks: Tracks, surface: str | None) -> dict[int, Float64]:
+    track = tracks.get(surface, {}) if surface else {}
+    return {n: r.homography for n, r in track.items() if r.homography is not None}

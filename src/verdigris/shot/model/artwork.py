@@ -1,0 +1,89 @@
+"""What can be placed: files, and pictures that are made here."""
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Discriminator, Field, Tag
+
+from verdigris.shot.model.base import Part
+from verdigris.shot.model.media import MediaRef
+
+Code = Annotated[int, Field(ge=0, le=255)]
+Rgb = tuple[Code, Code, Code]
+Pixels = Annotated[int, Field(ge=1, le=16_384)]
+
+
+class FileArtwork(MediaRef):
+    """A still, film, numbered stills or SVG; with a matte of its own where that is another file."""
+
+    kind: Literal["file"] = "file"
+    alpha: Literal["file", "straight", "premultiplied", "none"] = Field("file", description="how its colour goes with its transparency")
+    matte: MediaRef | None = Field(None, description="its transparency as a file of its own: white is there")
+
+
+class ColourArtwork(Part):
+    """One colour."""
+
+    kind: Literal["colour"] = "colour"
+    rgb: Rgb = Field((128, 128, 128), description="sRGB, 0-255")
+
+
+class ChartArtwork(Part):
+    """The mark chart: a stand-in that shows how the surface lies."""
+
+    kind: Literal["chart"] = "chart"
+    squares: int = Field(8, ge=2, le=40, description="numbered squares along its longer side")
+
+
+class TextArtwork(Part):
+    """Text, sized to fit the surface."""
+
+    kind: Literal["text"] = "text"
+    text: str = Field(min_length=1, max_length=2000, pattern=r"^[^\x00-\x08\x0b-\x1f\x7f]+$")
+    weight: Literal["regular", "bold"] = "bold"
+    rgb: Rgb = Field((20, 20, 20), description="sRGB, 0-255")
+    outline_rgb: Rgb | None = Field(None, description="colour of a line around the letters")
+    outline: float = Field(0.04, ge=0, le=0.3, description="width of that line, share of the letters' size")
+    ground: Rgb | None = Field(None, description="colour behind the text; without it the surface shows")
+    align: Literal["left", "middle", "right"] = "middle"
+    margin: float = Field(0.06, ge=0, le=0.45, description="room around the text, share of the shorter side")
+
+
+class OrderItem(Part):
+    """One block of a running order."""
+
+    artwork: "Made | FileArtwork" = Field(discriminator="kind")
+    first: float = Field(0, ge=0, le=1_000_000, description="frame of the item it begins with")
+    frames: int = Field(ge=1, le=1_000_000, description="how long it is shown, frames of the running order")
+    dissolve: int = Field(0, ge=0, le=10_000, description="frames over which it fades in over the item before; 0 is a cut")
+    fit: Literal["fit", "fill", "stretch"] = "fill"
+
+
+Made = ColourArtwork | ChartArtwork | TextArtwork
+
+
+class OrderArtwork(Part):
+    """A running order: items one after the other, on a picture of its own size."""
+
+    kind: Literal["order"] = "order"
+    width: Pixels = 1080
+    height: Pixels = 1920
+    pixel_aspect: float = Field(1.0, ge=0.1, le=10, description="width of a pixel for its height")
+    items: list[OrderItem] = Field(min_length=1, max_length=200)
+
+
+OrderItem.model_rebuild()
+
+
+def _kind_of(value: Any) -> str:
+    kind = value.get("kind", "file") if isinstance(value, dict) else getattr(value, "kind", "file")
+    return str(kind)
+
+
+Artwork = Annotated[
+    Annotated[FileArtwork, Tag("file")]
+    | Annotated[ColourArtwork, Tag("colour")]
+    | Annotated[ChartArtwork, Tag("chart")]
+    | Annotated[TextArtwork, Tag("text")]
+    | Annotated[OrderArtwork, Tag("order")],
+    Discriminator(_kind_of),
+]
