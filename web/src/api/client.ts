@@ -56,6 +56,8 @@ export const urls = {
     `/api/shots/${shot}/revisions/${revision}/surfaces/${surface}/views/${view}/${frame}?state=${state}`,
   draftCoverage: (shot: string, revision: number, surface: string, frame: number) =>
     `/api/shots/${shot}/revisions/${revision}/surfaces/${surface}/drafts/coverage/${frame}`,
+  matte: (shot: string, revision: number, matte: string, view: string, frame: number, state: string, part?: number) =>
+    `/api/shots/${shot}/revisions/${revision}/mattes/${matte}/${view}/${frame}?state=${state}${part === undefined ? "" : `&part=${part}&width=96`}`,
   straight: (shot: string, revision: number, frame: number) => `/api/shots/${shot}/revisions/${revision}/straight/${frame}`,
   deliveryFile: (id: string) => `/api/deliveries/${id}/file`,
   track: (shot: string, surface: string, form: "json" | "csv") => `/api/shots/${shot}/tracks/${surface}.${form}`,

@@ -463,6 +463,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/revisions/{number}/mattes/{matte}/{view}/{frame}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Matte View
+         * @description A matte at proxy size: alone, over the plate, or what it cuts out; or one of its parts. `state` as for results.
+         */
+        get: operations["matte_view"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/surfaces/{surface_id}/motions": {
         parameters: {
             query?: never;
@@ -1185,6 +1205,190 @@ export interface components {
             files: string[];
         };
         /**
+         * BrightnessPart
+         * @description What is as bright as a range says.
+         */
+        "BrightnessPart-Input": {
+            /** Name */
+            name?: string | null;
+            /**
+             * Combine
+             * @description how it goes with the parts above it
+             * @default add
+             * @enum {string}
+             */
+            combine: "add" | "subtract" | "intersect";
+            /**
+             * On
+             * @description whether it counts
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Grow Px
+             * @description how far its edge is moved outwards, plate px; below 0 inwards
+             * @default 0
+             */
+            grow_px: number;
+            /**
+             * Soft Px
+             * @description standard deviation of its soft edge, plate px
+             * @default 0
+             */
+            soft_px: number;
+            /**
+             * Span
+             * @description first and last frame at which it counts
+             */
+            span?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["ValueKey-Input"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "brightness";
+            /**
+             * Channel
+             * @default luma
+             * @enum {string}
+             */
+            channel: "luma" | "red" | "green" | "blue";
+            /**
+             * Contrast
+             * @description steepness around the middle of the range, before it is looked at
+             * @default 1
+             */
+            contrast: number;
+            /**
+             * Low
+             * @description codes 0..1 between which it fades in
+             * @default [
+             *       0.4,
+             *       0.6
+             *     ]
+             */
+            low: [
+                number,
+                number
+            ];
+            /**
+             * High
+             * @description codes 0..1 between which it fades out; from 1 on it does not
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            high: [
+                number,
+                number
+            ];
+        };
+        /**
+         * BrightnessPart
+         * @description What is as bright as a range says.
+         */
+        "BrightnessPart-Output": {
+            /** Name */
+            name: string | null;
+            /**
+             * Combine
+             * @description how it goes with the parts above it
+             * @default add
+             * @enum {string}
+             */
+            combine: "add" | "subtract" | "intersect";
+            /**
+             * On
+             * @description whether it counts
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Grow Px
+             * @description how far its edge is moved outwards, plate px; below 0 inwards
+             * @default 0
+             */
+            grow_px: number;
+            /**
+             * Soft Px
+             * @description standard deviation of its soft edge, plate px
+             * @default 0
+             */
+            soft_px: number;
+            /**
+             * Span
+             * @description first and last frame at which it counts
+             */
+            span: [
+                number,
+                number
+            ] | null;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["ValueKey-Output"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "brightness";
+            /**
+             * Channel
+             * @default luma
+             * @enum {string}
+             */
+            channel: "luma" | "red" | "green" | "blue";
+            /**
+             * Contrast
+             * @description steepness around the middle of the range, before it is looked at
+             * @default 1
+             */
+            contrast: number;
+            /**
+             * Low
+             * @description codes 0..1 between which it fades in
+             * @default [
+             *       0.4,
+             *       0.6
+             *     ]
+             */
+            low: [
+                number,
+                number
+            ];
+            /**
+             * High
+             * @description codes 0..1 between which it fades out; from 1 on it does not
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            high: [
+                number,
+                number
+            ];
+        };
+        /**
          * CalmedSpan
          * @description Frames that are smoothed, and how much.
          */
@@ -1286,6 +1490,40 @@ export interface components {
             readout: number | null;
         };
         /**
+         * ChartArtwork
+         * @description The mark chart: a stand-in that shows how the surface lies.
+         */
+        "ChartArtwork-Input": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "chart";
+            /**
+             * Squares
+             * @description numbered squares along its longer side
+             * @default 8
+             */
+            squares: number;
+        };
+        /**
+         * ChartArtwork
+         * @description The mark chart: a stand-in that shows how the surface lies.
+         */
+        "ChartArtwork-Output": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "chart";
+            /**
+             * Squares
+             * @description numbered squares along its longer side
+             * @default 8
+             */
+            squares: number;
+        };
+        /**
          * ChooseTake
          * @description Choose which take of a surface counts.
          */
@@ -1299,6 +1537,56 @@ export interface components {
             surface: string;
             /** Take */
             take: string | null;
+        };
+        /**
+         * ColourArtwork
+         * @description One colour.
+         */
+        "ColourArtwork-Input": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "colour";
+            /**
+             * Rgb
+             * @description sRGB, 0-255
+             * @default [
+             *       128,
+             *       128,
+             *       128
+             *     ]
+             */
+            rgb: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * ColourArtwork
+         * @description One colour.
+         */
+        "ColourArtwork-Output": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "colour";
+            /**
+             * Rgb
+             * @description sRGB, 0-255
+             * @default [
+             *       128,
+             *       128,
+             *       128
+             *     ]
+             */
+            rgb: [
+                number,
+                number,
+                number
+            ];
         };
         /**
          * ColourChoice
@@ -1446,6 +1734,146 @@ export interface components {
             job: string | null;
         };
         /**
+         * DifferencePart
+         * @description What differs from a picture without anything in front.
+         */
+        "DifferencePart-Input": {
+            /** Name */
+            name?: string | null;
+            /**
+             * Combine
+             * @description how it goes with the parts above it
+             * @default add
+             * @enum {string}
+             */
+            combine: "add" | "subtract" | "intersect";
+            /**
+             * On
+             * @description whether it counts
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Grow Px
+             * @description how far its edge is moved outwards, plate px; below 0 inwards
+             * @default 0
+             */
+            grow_px: number;
+            /**
+             * Soft Px
+             * @description standard deviation of its soft edge, plate px
+             * @default 0
+             */
+            soft_px: number;
+            /**
+             * Span
+             * @description first and last frame at which it counts
+             */
+            span?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["ValueKey-Input"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "difference";
+            /** @description a still or film of the plate's size without it */
+            clean: components["schemas"]["MediaRef-Input"];
+            /**
+             * Low
+             * @description difference in codes up to which nothing is in front
+             * @default 0.04
+             */
+            low: number;
+            /**
+             * High
+             * @description difference in codes from which it is wholly in front
+             * @default 0.12
+             */
+            high: number;
+        };
+        /**
+         * DifferencePart
+         * @description What differs from a picture without anything in front.
+         */
+        "DifferencePart-Output": {
+            /** Name */
+            name: string | null;
+            /**
+             * Combine
+             * @description how it goes with the parts above it
+             * @default add
+             * @enum {string}
+             */
+            combine: "add" | "subtract" | "intersect";
+            /**
+             * On
+             * @description whether it counts
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Grow Px
+             * @description how far its edge is moved outwards, plate px; below 0 inwards
+             * @default 0
+             */
+            grow_px: number;
+            /**
+             * Soft Px
+             * @description standard deviation of its soft edge, plate px
+             * @default 0
+             */
+            soft_px: number;
+            /**
+             * Span
+             * @description first and last frame at which it counts
+             */
+            span: [
+                number,
+                number
+            ] | null;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["ValueKey-Output"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "difference";
+            /** @description a still or film of the plate's size without it */
+            clean: components["schemas"]["MediaRef-Output"];
+            /**
+             * Low
+             * @description difference in codes up to which nothing is in front
+             * @default 0.04
+             */
+            low: number;
+            /**
+             * High
+             * @description difference in codes from which it is wholly in front
+             * @default 0.12
+             */
+            high: number;
+        };
+        /**
          * DisagreementView
          * @description A patch of the region that does not move with the plane.
          */
@@ -1484,7 +1912,7 @@ export interface components {
          */
         DraftRequest: {
             /** Edits */
-            edits: (components["schemas"]["Rename"] | components["schemas"]["SetPlateFacts"] | components["schemas"]["SetColour"] | components["schemas"]["AddSurface"] | components["schemas"]["SetCorners"] | components["schemas"]["SetRegion"] | components["schemas"]["SetReference"] | components["schemas"]["SetMotion"] | components["schemas"]["AddOccluder"] | components["schemas"]["SetOccluderKeys"] | components["schemas"]["SetOccluder"] | components["schemas"]["Remove"] | components["schemas"]["SetDepthOrder"] | components["schemas"]["SetPlacement"] | components["schemas"]["RemovePlacement"] | components["schemas"]["ChooseTake"] | components["schemas"]["NudgeCorner"] | components["schemas"]["SetReach"] | components["schemas"]["HoldFrame"] | components["schemas"]["SetMending"] | components["schemas"]["SetAnalysis"] | components["schemas"]["SetPoints"] | components["schemas"]["RestoreSettings"] | components["schemas"]["SetLens"] | components["schemas"]["SetDelivery"])[];
+            edits: (components["schemas"]["Rename"] | components["schemas"]["SetPlateFacts"] | components["schemas"]["SetColour"] | components["schemas"]["AddSurface"] | components["schemas"]["SetCorners"] | components["schemas"]["SetRegion"] | components["schemas"]["SetReference"] | components["schemas"]["SetMotion"] | components["schemas"]["AddOccluder"] | components["schemas"]["SetOccluderKeys"] | components["schemas"]["SetOccluder"] | components["schemas"]["Remove"] | components["schemas"]["SetDepthOrder"] | components["schemas"]["SetPlacement"] | components["schemas"]["RemovePlacement"] | components["schemas"]["OrderPlacements"] | components["schemas"]["SetProportions"] | components["schemas"]["SetMatte"] | components["schemas"]["RemoveMatte"] | components["schemas"]["ChooseTake"] | components["schemas"]["NudgeCorner"] | components["schemas"]["SetReach"] | components["schemas"]["HoldFrame"] | components["schemas"]["SetMending"] | components["schemas"]["SetAnalysis"] | components["schemas"]["SetPoints"] | components["schemas"]["RestoreSettings"] | components["schemas"]["SetLens"] | components["schemas"]["SetDelivery"])[];
             /**
              * State
              * @default
@@ -1504,12 +1932,86 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             /** Edits */
-            edits: (components["schemas"]["Rename"] | components["schemas"]["SetPlateFacts"] | components["schemas"]["SetColour"] | components["schemas"]["AddSurface"] | components["schemas"]["SetCorners"] | components["schemas"]["SetRegion"] | components["schemas"]["SetReference"] | components["schemas"]["SetMotion"] | components["schemas"]["AddOccluder"] | components["schemas"]["SetOccluderKeys"] | components["schemas"]["SetOccluder"] | components["schemas"]["Remove"] | components["schemas"]["SetDepthOrder"] | components["schemas"]["SetPlacement"] | components["schemas"]["RemovePlacement"] | components["schemas"]["ChooseTake"] | components["schemas"]["NudgeCorner"] | components["schemas"]["SetReach"] | components["schemas"]["HoldFrame"] | components["schemas"]["SetMending"] | components["schemas"]["SetAnalysis"] | components["schemas"]["SetPoints"] | components["schemas"]["RestoreSettings"] | components["schemas"]["SetLens"] | components["schemas"]["SetDelivery"])[];
+            edits: (components["schemas"]["Rename"] | components["schemas"]["SetPlateFacts"] | components["schemas"]["SetColour"] | components["schemas"]["AddSurface"] | components["schemas"]["SetCorners"] | components["schemas"]["SetRegion"] | components["schemas"]["SetReference"] | components["schemas"]["SetMotion"] | components["schemas"]["AddOccluder"] | components["schemas"]["SetOccluderKeys"] | components["schemas"]["SetOccluder"] | components["schemas"]["Remove"] | components["schemas"]["SetDepthOrder"] | components["schemas"]["SetPlacement"] | components["schemas"]["RemovePlacement"] | components["schemas"]["OrderPlacements"] | components["schemas"]["SetProportions"] | components["schemas"]["SetMatte"] | components["schemas"]["RemoveMatte"] | components["schemas"]["ChooseTake"] | components["schemas"]["NudgeCorner"] | components["schemas"]["SetReach"] | components["schemas"]["HoldFrame"] | components["schemas"]["SetMending"] | components["schemas"]["SetAnalysis"] | components["schemas"]["SetPoints"] | components["schemas"]["RestoreSettings"] | components["schemas"]["SetLens"] | components["schemas"]["SetDelivery"])[];
             /**
              * Stroke
              * @description edits of one movement of the hand are one step to undo
              */
             stroke?: string | null;
+        };
+        /**
+         * FileArtwork
+         * @description A still, film, numbered stills or SVG; with a matte of its own where that is another file.
+         */
+        "FileArtwork-Input": {
+            /**
+             * Path
+             * @description path, relative to the document
+             */
+            path?: string | null;
+            /**
+             * Media
+             * @description SHA-256 of the file in the application's media folder
+             */
+            media?: string | null;
+            /**
+             * Rate
+             * @description frames per second of numbered stills, exact fraction
+             */
+            rate?: string | null;
+            /** @description what its code values mean, where the file says nothing or the wrong thing */
+            colour?: components["schemas"]["ColourChoice"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "file";
+            /**
+             * Alpha
+             * @description how its colour goes with its transparency
+             * @default file
+             * @enum {string}
+             */
+            alpha: "file" | "straight" | "premultiplied" | "none";
+            /** @description its transparency as a file of its own: white is there */
+            matte?: components["schemas"]["MediaRef-Input"] | null;
+        };
+        /**
+         * FileArtwork
+         * @description A still, film, numbered stills or SVG; with a matte of its own where that is another file.
+         */
+        "FileArtwork-Output": {
+            /**
+             * Path
+             * @description path, relative to the document
+             */
+            path: string | null;
+            /**
+             * Media
+             * @description SHA-256 of the file in the application's media folder
+             */
+            media: string | null;
+            /**
+             * Rate
+             * @description frames per second of numbered stills, exact fraction
+             */
+            rate: string | null;
+            /** @description what its code values mean, where the file says nothing or the wrong thing */
+            colour: components["schemas"]["ColourChoice"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "file";
+            /**
+             * Alpha
+             * @description how its colour goes with its transparency
+             * @default file
+             * @enum {string}
+             */
+            alpha: "file" | "straight" | "premultiplied" | "none";
+            /** @description its transparency as a file of its own: white is there */
+            matte: components["schemas"]["MediaRef-Output"] | null;
         };
         /**
          * FilmForm
@@ -1752,6 +2254,359 @@ export interface components {
             finished: string | null;
         };
         /**
+         * KeyPart
+         * @description What has not the colour of the screen.
+         */
+        "KeyPart-Input": {
+            /** Name */
+            name?: string | null;
+            /**
+             * Combine
+             * @description how it goes with the parts above it
+             * @default add
+             * @enum {string}
+             */
+            combine: "add" | "subtract" | "intersect";
+            /**
+             * On
+             * @description whether it counts
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Grow Px
+             * @description how far its edge is moved outwards, plate px; below 0 inwards
+             * @default 0
+             */
+            grow_px: number;
+            /**
+             * Soft Px
+             * @description standard deviation of its soft edge, plate px
+             * @default 0
+             */
+            soft_px: number;
+            /**
+             * Span
+             * @description first and last frame at which it counts
+             */
+            span?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["ValueKey-Input"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "key";
+            /**
+             * Samples
+             * @description areas of bare screen, at one or several frames
+             */
+            samples: components["schemas"]["KeySample"][];
+            /**
+             * Clear
+             * @description coverage up to which nothing is in front
+             * @default 0.03
+             */
+            clear: number;
+            /**
+             * Core
+             * @description coverage from which it is wholly in front
+             * @default 0.97
+             */
+            core: number;
+            /**
+             * Marks Px
+             * @description specks up to this size on the bare screen are taken out: tracking marks, noise
+             * @default 0
+             */
+            marks_px: number;
+            /**
+             * Even
+             * @description whether uneven light on the screen is divided out
+             * @default true
+             */
+            even: boolean;
+            /**
+             * Despill
+             * @description how much of the screen's light is taken from what is in front
+             * @default 0
+             */
+            despill: number;
+            /**
+             * Despill To
+             * @description what is given back instead of it
+             * @default neutral
+             */
+            despill_to: ("neutral" | "artwork") | [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Everywhere
+             * @description in the whole picture, not only around the surface
+             * @default false
+             */
+            everywhere: boolean;
+        };
+        /**
+         * KeyPart
+         * @description What has not the colour of the screen.
+         */
+        "KeyPart-Output": {
+            /** Name */
+            name: string | null;
+            /**
+             * Combine
+             * @description how it goes with the parts above it
+             * @default add
+             * @enum {string}
+             */
+            combine: "add" | "subtract" | "intersect";
+            /**
+             * On
+             * @description whether it counts
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Grow Px
+             * @description how far its edge is moved outwards, plate px; below 0 inwards
+             * @default 0
+             */
+            grow_px: number;
+            /**
+             * Soft Px
+             * @description standard deviation of its soft edge, plate px
+             * @default 0
+             */
+            soft_px: number;
+            /**
+             * Span
+             * @description first and last frame at which it counts
+             */
+            span: [
+                number,
+                number
+            ] | null;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["ValueKey-Output"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "key";
+            /**
+             * Samples
+             * @description areas of bare screen, at one or several frames
+             */
+            samples: components["schemas"]["KeySample"][];
+            /**
+             * Clear
+             * @description coverage up to which nothing is in front
+             * @default 0.03
+             */
+            clear: number;
+            /**
+             * Core
+             * @description coverage from which it is wholly in front
+             * @default 0.97
+             */
+            core: number;
+            /**
+             * Marks Px
+             * @description specks up to this size on the bare screen are taken out: tracking marks, noise
+             * @default 0
+             */
+            marks_px: number;
+            /**
+             * Even
+             * @description whether uneven light on the screen is divided out
+             * @default true
+             */
+            even: boolean;
+            /**
+             * Despill
+             * @description how much of the screen's light is taken from what is in front
+             * @default 0
+             */
+            despill: number;
+            /**
+             * Despill To
+             * @description what is given back instead of it
+             * @default neutral
+             */
+            despill_to: ("neutral" | "artwork") | [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Everywhere
+             * @description in the whole picture, not only around the surface
+             * @default false
+             */
+            everywhere: boolean;
+        };
+        /**
+         * KeySample
+         * @description An area of bare screen at one frame, plate px.
+         */
+        KeySample: {
+            /** Frame */
+            frame: number;
+            /** Polygon */
+            polygon: [
+                number,
+                number
+            ][];
+        };
+        /**
+         * LayoutKey
+         * @description How artwork lies in its area at one frame.
+         */
+        "LayoutKey-Input": {
+            /**
+             * Frame
+             * @default 0
+             */
+            frame: number;
+            /**
+             * Move
+             * @description across and down, shares of the area's width and height
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            move: [
+                number,
+                number
+            ];
+            /**
+             * Scale
+             * @description across and down, of the size it has by its fit
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            scale: [
+                number,
+                number
+            ];
+            /**
+             * Turn Deg
+             * @description clockwise, about its own middle
+             * @default 0
+             */
+            turn_deg: number;
+            /**
+             * Crop
+             * @description left, top, right and bottom, shares of the artwork
+             * @default [
+             *       0,
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            crop: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /**
+             * Ease
+             * @default linear
+             * @enum {string}
+             */
+            ease: "linear" | "eased" | "held";
+        };
+        /**
+         * LayoutKey
+         * @description How artwork lies in its area at one frame.
+         */
+        "LayoutKey-Output": {
+            /**
+             * Frame
+             * @default 0
+             */
+            frame: number;
+            /**
+             * Move
+             * @description across and down, shares of the area's width and height
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            move: [
+                number,
+                number
+            ];
+            /**
+             * Scale
+             * @description across and down, of the size it has by its fit
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            scale: [
+                number,
+                number
+            ];
+            /**
+             * Turn Deg
+             * @description clockwise, about its own middle
+             * @default 0
+             */
+            turn_deg: number;
+            /**
+             * Crop
+             * @description left, top, right and bottom, shares of the artwork
+             * @default [
+             *       0,
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            crop: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /**
+             * Ease
+             * @default linear
+             * @enum {string}
+             */
+            ease: "linear" | "eased" | "held";
+        };
+        /**
          * LensModel
          * @description What the lens does to straight lines; radii are counted in half diagonals of the picture.
          */
@@ -1949,6 +2804,154 @@ export interface components {
             severity_px: number;
             /** Reason */
             reason: string;
+        };
+        /**
+         * Matte
+         * @description A named matte: its parts, read from top to bottom.
+         */
+        "Matte-Input": {
+            /** Id */
+            id: string;
+            /** Name */
+            name?: string | null;
+            /**
+             * Surface
+             * @description surface it belongs to; keys look around it
+             */
+            surface?: string | null;
+            /** Parts */
+            parts?: (components["schemas"]["KeyPart-Input"] | components["schemas"]["BrightnessPart-Input"] | components["schemas"]["ShapePart-Input"] | components["schemas"]["RegionPart-Input"] | components["schemas"]["OutlinePart-Input"] | components["schemas"]["DifferencePart-Input"] | components["schemas"]["MatteFilePart-Input"])[];
+        };
+        /**
+         * Matte
+         * @description A named matte: its parts, read from top to bottom.
+         */
+        "Matte-Output": {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string | null;
+            /**
+             * Surface
+             * @description surface it belongs to; keys look around it
+             */
+            surface: string | null;
+            /** Parts */
+            parts: (components["schemas"]["KeyPart-Output"] | components["schemas"]["BrightnessPart-Output"] | components["schemas"]["ShapePart-Output"] | components["schemas"]["RegionPart-Output"] | components["schemas"]["OutlinePart-Output"] | components["schemas"]["DifferencePart-Output"] | components["schemas"]["MatteFilePart-Output"])[];
+        };
+        /**
+         * MatteFilePart
+         * @description A matte from a file: white is in front.
+         */
+        "MatteFilePart-Input": {
+            /** Name */
+            name?: string | null;
+            /**
+             * Combine
+             * @description how it goes with the parts above it
+             * @default add
+             * @enum {string}
+             */
+            combine: "add" | "subtract" | "intersect";
+            /**
+             * On
+             * @description whether it counts
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Grow Px
+             * @description how far its edge is moved outwards, plate px; below 0 inwards
+             * @default 0
+             */
+            grow_px: number;
+            /**
+             * Soft Px
+             * @description standard deviation of its soft edge, plate px
+             * @default 0
+             */
+            soft_px: number;
+            /**
+             * Span
+             * @description first and last frame at which it counts
+             */
+            span?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["ValueKey-Input"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "file";
+            file: components["schemas"]["MediaRef-Input"];
+        };
+        /**
+         * MatteFilePart
+         * @description A matte from a file: white is in front.
+         */
+        "MatteFilePart-Output": {
+            /** Name */
+            name: string | null;
+            /**
+             * Combine
+             * @description how it goes with the parts above it
+             * @default add
+             * @enum {string}
+             */
+            combine: "add" | "subtract" | "intersect";
+            /**
+             * On
+             * @description whether it counts
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Grow Px
+             * @description how far its edge is moved outwards, plate px; below 0 inwards
+             * @default 0
+             */
+            grow_px: number;
+            /**
+             * Soft Px
+             * @description standard deviation of its soft edge, plate px
+             * @default 0
+             */
+            soft_px: number;
+            /**
+             * Span
+             * @description first and last frame at which it counts
+             */
+            span: [
+                number,
+                number
+            ] | null;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["ValueKey-Output"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "file";
+            file: components["schemas"]["MediaRef-Output"];
         };
         /**
          * MediaFacts
@@ -2277,6 +3280,141 @@ export interface components {
             feather_px: number;
         };
         /**
+         * OrderArtwork
+         * @description A running order: items one after the other, on a picture of its own size.
+         */
+        "OrderArtwork-Input": {
+            /**
+             * Kind
+             * @default order
+             * @constant
+             */
+            kind: "order";
+            /**
+             * Width
+             * @default 1080
+             */
+            width: number;
+            /**
+             * Height
+             * @default 1920
+             */
+            height: number;
+            /**
+             * Pixel Aspect
+             * @description width of a pixel for its height
+             * @default 1
+             */
+            pixel_aspect: number;
+            /** Items */
+            items: components["schemas"]["OrderItem-Input"][];
+        };
+        /**
+         * OrderArtwork
+         * @description A running order: items one after the other, on a picture of its own size.
+         */
+        "OrderArtwork-Output": {
+            /**
+             * Kind
+             * @default order
+             * @constant
+             */
+            kind: "order";
+            /**
+             * Width
+             * @default 1080
+             */
+            width: number;
+            /**
+             * Height
+             * @default 1920
+             */
+            height: number;
+            /**
+             * Pixel Aspect
+             * @description width of a pixel for its height
+             * @default 1
+             */
+            pixel_aspect: number;
+            /** Items */
+            items: components["schemas"]["OrderItem-Output"][];
+        };
+        /**
+         * OrderItem
+         * @description One block of a running order.
+         */
+        "OrderItem-Input": {
+            /** Artwork */
+            artwork: components["schemas"]["ColourArtwork-Input"] | components["schemas"]["ChartArtwork-Input"] | components["schemas"]["TextArtwork-Input"] | components["schemas"]["FileArtwork-Input"];
+            /**
+             * First
+             * @description frame of the item it begins with
+             * @default 0
+             */
+            first: number;
+            /**
+             * Frames
+             * @description how long it is shown, frames of the running order
+             */
+            frames: number;
+            /**
+             * Dissolve
+             * @description frames over which it fades in over the item before; 0 is a cut
+             * @default 0
+             */
+            dissolve: number;
+            /**
+             * Fit
+             * @default fill
+             * @enum {string}
+             */
+            fit: "fit" | "fill" | "stretch";
+        };
+        /**
+         * OrderItem
+         * @description One block of a running order.
+         */
+        "OrderItem-Output": {
+            /** Artwork */
+            artwork: components["schemas"]["ColourArtwork-Output"] | components["schemas"]["ChartArtwork-Output"] | components["schemas"]["TextArtwork-Output"] | components["schemas"]["FileArtwork-Output"];
+            /**
+             * First
+             * @description frame of the item it begins with
+             * @default 0
+             */
+            first: number;
+            /**
+             * Frames
+             * @description how long it is shown, frames of the running order
+             */
+            frames: number;
+            /**
+             * Dissolve
+             * @description frames over which it fades in over the item before; 0 is a cut
+             * @default 0
+             */
+            dissolve: number;
+            /**
+             * Fit
+             * @default fill
+             * @enum {string}
+             */
+            fit: "fit" | "fill" | "stretch";
+        };
+        /**
+         * OrderPlacements
+         * @description Order placements from the far end to the camera; what lies deeper on the depth line stays behind all the same.
+         */
+        OrderPlacements: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "order_placements";
+            /** Far To Near */
+            far_to_near: string[];
+        };
+        /**
          * OutlineKeyView
          * @description Where something is at a frame, plate px there.
          */
@@ -2290,53 +3428,297 @@ export interface components {
             ][];
         };
         /**
+         * OutlinePart
+         * @description Something on the depth line: an outline in front, by its id.
+         */
+        "OutlinePart-Input": {
+            /** Name */
+            name?: string | null;
+            /**
+             * Combine
+             * @description how it goes with the parts above it
+             * @default add
+             * @enum {string}
+             */
+            combine: "add" | "subtract" | "intersect";
+            /**
+             * On
+             * @description whether it counts
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Grow Px
+             * @description how far its edge is moved outwards, plate px; below 0 inwards
+             * @default 0
+             */
+            grow_px: number;
+            /**
+             * Soft Px
+             * @description standard deviation of its soft edge, plate px
+             * @default 0
+             */
+            soft_px: number;
+            /**
+             * Span
+             * @description first and last frame at which it counts
+             */
+            span?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["ValueKey-Input"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "outline";
+            /** Outline */
+            outline: string;
+        };
+        /**
+         * OutlinePart
+         * @description Something on the depth line: an outline in front, by its id.
+         */
+        "OutlinePart-Output": {
+            /** Name */
+            name: string | null;
+            /**
+             * Combine
+             * @description how it goes with the parts above it
+             * @default add
+             * @enum {string}
+             */
+            combine: "add" | "subtract" | "intersect";
+            /**
+             * On
+             * @description whether it counts
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Grow Px
+             * @description how far its edge is moved outwards, plate px; below 0 inwards
+             * @default 0
+             */
+            grow_px: number;
+            /**
+             * Soft Px
+             * @description standard deviation of its soft edge, plate px
+             * @default 0
+             */
+            soft_px: number;
+            /**
+             * Span
+             * @description first and last frame at which it counts
+             */
+            span: [
+                number,
+                number
+            ] | null;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["ValueKey-Output"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "outline";
+            /** Outline */
+            outline: string;
+        };
+        /**
          * Placement
-         * @description Artwork pinned on a surface; or work painted on the plate as it was held still on it, which rides back.
+         * @description Artwork in a shot; or work painted on the plate as it was held still on a surface, which rides back.
          */
         "Placement-Input": {
-            /** Surface */
-            surface: string;
-            artwork: components["schemas"]["MediaRef-Input"];
+            /** Id */
+            id: string;
+            /** Name */
+            name?: string | null;
+            /**
+             * Surface
+             * @description what it rides on; without one it stands in the picture
+             */
+            surface?: string | null;
+            /** Artwork */
+            artwork: components["schemas"]["FileArtwork-Input"] | components["schemas"]["ColourArtwork-Input"] | components["schemas"]["ChartArtwork-Input"] | components["schemas"]["TextArtwork-Input"] | components["schemas"]["OrderArtwork-Input"];
+            /**
+             * On
+             * @description whether it is seen
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Area
+             * @description its corners at the surface's reference frame, plate px; without them the surface's own
+             */
+            area?: [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
+            ] | null;
             /**
              * Fit
              * @default fill
              * @enum {string}
              */
             fit: "fit" | "fill" | "stretch";
+            /**
+             * Layout
+             * @description moved, scaled, turned and cropped within its area, by keys; one key holds all along
+             */
+            layout?: components["schemas"]["LayoutKey-Input"][];
             /**
              * Painted
              * @description how the plate was held still when the artwork was painted on it, if it was
              */
             painted?: ("position" | "turn" | "size" | "full") | null;
             /**
-             * Overshoot Px
-             * @description how far the edge is moved outwards, plate px
-             * @default 1
+             * Drawn Over
+             * @description frame of the plate that the artwork was drawn over, in its perspective
              */
-            overshoot_px: number;
+            drawn_over?: number | null;
+            /**
+             * Overshoot Px
+             * @description how far each edge is moved outwards, plate px: top, right, bottom, left
+             * @default [
+             *       1,
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            overshoot_px: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /**
+             * Rounding
+             * @description radius of its area's corners, share of the shorter side
+             * @default 0
+             */
+            rounding: number;
             /**
              * Surround
-             * @description what shows around fitted artwork
+             * @description what shows in its area around artwork that does not fill it
              * @default black
              * @enum {string}
              */
             surround: "black" | "plate";
+            time?: components["schemas"]["Timing-Input"];
             /**
-             * After End
-             * @description what a film shorter than the plate does
-             * @default hold
+             * Span
+             * @description first and last frame of the plate at which it is there
+             */
+            span?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number | components["schemas"]["ValueKey-Input"][];
+            /**
+             * Blend
+             * @description how it goes with what is below it
+             * @default over
              * @enum {string}
              */
-            after_end: "hold" | "loop";
+            blend: "over" | "multiply" | "screen" | "add" | "overlay" | "soft_light";
+            /**
+             * Blend In
+             * @description what is blended: light, or sRGB codes; without it, as the blend is defined
+             */
+            blend_in?: ("linear" | "display") | null;
+            shadow?: components["schemas"]["Shadow-Input"] | null;
+            /**
+             * Kept In Front
+             * @description mattes of what stays in front of it
+             */
+            kept_in_front?: string[];
+            /**
+             * Shown Only In
+             * @description mattes it is seen within
+             */
+            shown_only_in?: string[];
         };
         /**
          * Placement
-         * @description Artwork pinned on a surface; or work painted on the plate as it was held still on it, which rides back.
+         * @description Artwork in a shot; or work painted on the plate as it was held still on a surface, which rides back.
          */
         "Placement-Output": {
-            /** Surface */
-            surface: string;
-            artwork: components["schemas"]["MediaRef-Output"];
+            /** Id */
+            id: string;
+            /** Name */
+            name: string | null;
+            /**
+             * Surface
+             * @description what it rides on; without one it stands in the picture
+             */
+            surface: string | null;
+            /** Artwork */
+            artwork: components["schemas"]["FileArtwork-Output"] | components["schemas"]["ColourArtwork-Output"] | components["schemas"]["ChartArtwork-Output"] | components["schemas"]["TextArtwork-Output"] | components["schemas"]["OrderArtwork-Output"];
+            /**
+             * On
+             * @description whether it is seen
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Area
+             * @description its corners at the surface's reference frame, plate px; without them the surface's own
+             */
+            area: [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
+            ] | null;
             /**
              * Fit
              * @default fill
@@ -2344,30 +3726,86 @@ export interface components {
              */
             fit: "fit" | "fill" | "stretch";
             /**
+             * Layout
+             * @description moved, scaled, turned and cropped within its area, by keys; one key holds all along
+             */
+            layout: components["schemas"]["LayoutKey-Output"][];
+            /**
              * Painted
              * @description how the plate was held still when the artwork was painted on it, if it was
              */
             painted: ("position" | "turn" | "size" | "full") | null;
             /**
-             * Overshoot Px
-             * @description how far the edge is moved outwards, plate px
-             * @default 1
+             * Drawn Over
+             * @description frame of the plate that the artwork was drawn over, in its perspective
              */
-            overshoot_px: number;
+            drawn_over: number | null;
+            /**
+             * Overshoot Px
+             * @description how far each edge is moved outwards, plate px: top, right, bottom, left
+             * @default [
+             *       1,
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            overshoot_px: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /**
+             * Rounding
+             * @description radius of its area's corners, share of the shorter side
+             * @default 0
+             */
+            rounding: number;
             /**
              * Surround
-             * @description what shows around fitted artwork
+             * @description what shows in its area around artwork that does not fill it
              * @default black
              * @enum {string}
              */
             surround: "black" | "plate";
+            time: components["schemas"]["Timing-Output"];
             /**
-             * After End
-             * @description what a film shorter than the plate does
-             * @default hold
+             * Span
+             * @description first and last frame of the plate at which it is there
+             */
+            span: [
+                number,
+                number
+            ] | null;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number | components["schemas"]["ValueKey-Output"][];
+            /**
+             * Blend
+             * @description how it goes with what is below it
+             * @default over
              * @enum {string}
              */
-            after_end: "hold" | "loop";
+            blend: "over" | "multiply" | "screen" | "add" | "overlay" | "soft_light";
+            /**
+             * Blend In
+             * @description what is blended: light, or sRGB codes; without it, as the blend is defined
+             */
+            blend_in: ("linear" | "display") | null;
+            shadow: components["schemas"]["Shadow-Output"] | null;
+            /**
+             * Kept In Front
+             * @description mattes of what stays in front of it
+             */
+            kept_in_front: string[];
+            /**
+             * Shown Only In
+             * @description mattes it is seen within
+             */
+            shown_only_in: string[];
         };
         /**
          * Plate
@@ -2599,6 +4037,122 @@ export interface components {
             shapes: components["schemas"]["RegionShape-Output"][];
         };
         /**
+         * RegionPart
+         * @description The region that a surface is followed by.
+         */
+        "RegionPart-Input": {
+            /** Name */
+            name?: string | null;
+            /**
+             * Combine
+             * @description how it goes with the parts above it
+             * @default add
+             * @enum {string}
+             */
+            combine: "add" | "subtract" | "intersect";
+            /**
+             * On
+             * @description whether it counts
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Grow Px
+             * @description how far its edge is moved outwards, plate px; below 0 inwards
+             * @default 0
+             */
+            grow_px: number;
+            /**
+             * Soft Px
+             * @description standard deviation of its soft edge, plate px
+             * @default 0
+             */
+            soft_px: number;
+            /**
+             * Span
+             * @description first and last frame at which it counts
+             */
+            span?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["ValueKey-Input"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "region";
+            /** Surface */
+            surface: string;
+        };
+        /**
+         * RegionPart
+         * @description The region that a surface is followed by.
+         */
+        "RegionPart-Output": {
+            /** Name */
+            name: string | null;
+            /**
+             * Combine
+             * @description how it goes with the parts above it
+             * @default add
+             * @enum {string}
+             */
+            combine: "add" | "subtract" | "intersect";
+            /**
+             * On
+             * @description whether it counts
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Grow Px
+             * @description how far its edge is moved outwards, plate px; below 0 inwards
+             * @default 0
+             */
+            grow_px: number;
+            /**
+             * Soft Px
+             * @description standard deviation of its soft edge, plate px
+             * @default 0
+             */
+            soft_px: number;
+            /**
+             * Span
+             * @description first and last frame at which it counts
+             */
+            span: [
+                number,
+                number
+            ] | null;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["ValueKey-Output"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "region";
+            /** Surface */
+            surface: string;
+        };
+        /**
          * RegionShape
          * @description A shape of the region with keys over time: it rides the plane, or stands in the picture when set free.
          */
@@ -2668,7 +4222,7 @@ export interface components {
         };
         /**
          * Remove
-         * @description Take a surface (with what is placed on it) or an occluder out of the shot.
+         * @description Take a surface, with what is placed on it, or an occluder out of the shot; parts of mattes that were made of it go too.
          */
         Remove: {
             /**
@@ -2680,8 +4234,21 @@ export interface components {
             target: string;
         };
         /**
+         * RemoveMatte
+         * @description Take a matte out of the shot, and off every placement that uses it.
+         */
+        RemoveMatte: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove_matte";
+            /** Matte */
+            matte: string;
+        };
+        /**
          * RemovePlacement
-         * @description Take the artwork off a surface.
+         * @description Take artwork off.
          */
         RemovePlacement: {
             /**
@@ -2689,8 +4256,8 @@ export interface components {
              * @enum {string}
              */
             kind: "remove_placement";
-            /** Surface */
-            surface: string;
+            /** Placement */
+            placement: string;
         };
         /**
          * RemovedView
@@ -2787,6 +4354,44 @@ export interface components {
             camera: components["schemas"]["CameraModel-Input"];
         };
         /**
+         * RetimeKey
+         * @description Which moment of the artwork is seen at a frame of the plate.
+         */
+        "RetimeKey-Input": {
+            /** Frame */
+            frame: number;
+            /**
+             * At
+             * @description frame of the artwork; parts of frames count
+             */
+            at: number;
+            /**
+             * Ease
+             * @default linear
+             * @enum {string}
+             */
+            ease: "linear" | "eased" | "held";
+        };
+        /**
+         * RetimeKey
+         * @description Which moment of the artwork is seen at a frame of the plate.
+         */
+        "RetimeKey-Output": {
+            /** Frame */
+            frame: number;
+            /**
+             * At
+             * @description frame of the artwork; parts of frames count
+             */
+            at: number;
+            /**
+             * Ease
+             * @default linear
+             * @enum {string}
+             */
+            ease: "linear" | "eased" | "held";
+        };
+        /**
          * RevisionView
          * @description One entry of a shot's history.
          */
@@ -2819,7 +4424,7 @@ export interface components {
         };
         /**
          * SetColour
-         * @description Say what the code values of the plate, or of a surface's artwork, mean; nothing takes it back to what the file says.
+         * @description Say what the code values of the plate, or of a placement's artwork, mean; nothing takes it back to what the file says.
          */
         SetColour: {
             /**
@@ -2827,8 +4432,8 @@ export interface components {
              * @enum {string}
              */
             kind: "set_colour";
-            /** Surface */
-            surface?: string | null;
+            /** Placement */
+            placement?: string | null;
             colour?: components["schemas"]["ColourChoice"] | null;
         };
         /**
@@ -2899,6 +4504,28 @@ export interface components {
              */
             kind: "set_lens";
             lens: components["schemas"]["LensModel-Input"];
+        };
+        /**
+         * SetMatte
+         * @description Make a matte, or change it; a new one may be kept in front of a placement at once.
+         */
+        SetMatte: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_matte";
+            matte: components["schemas"]["Matte-Input"];
+            /**
+             * In Front Of
+             * @description placement that it is to stay in front of from now on
+             */
+            in_front_of?: string | null;
+            /**
+             * Shown In
+             * @description placement that is to be seen only within it from now on
+             */
+            shown_in?: string | null;
         };
         /**
          * SetMending
@@ -2987,7 +4614,7 @@ export interface components {
         };
         /**
          * SetPlacement
-         * @description Pin artwork on a surface, or change how it is pinned.
+         * @description Place artwork, nearest of all, or change how a placement is pinned.
          */
         SetPlacement: {
             /**
@@ -3031,6 +4658,21 @@ export interface components {
              * @enum {string}
              */
             follow: "region" | "points";
+        };
+        /**
+         * SetProportions
+         * @description Say how wide a surface truly is for its height; nothing leaves it to be told from the corners.
+         */
+        SetProportions: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_proportions";
+            /** Surface */
+            surface: string;
+            /** Proportions */
+            proportions: number | null;
         };
         /**
          * SetReach
@@ -3097,6 +4739,104 @@ export interface components {
             region: components["schemas"]["Region-Input"];
         };
         /**
+         * Shadow
+         * @description A soft shadow, or a rim of light, that artwork casts on its own plane.
+         */
+        "Shadow-Input": {
+            /**
+             * Offset
+             * @description across and down, shares of the area's width and height
+             * @default [
+             *       0.01,
+             *       0.02
+             *     ]
+             */
+            offset: [
+                number,
+                number
+            ];
+            /**
+             * Grow
+             * @description how much wider than the artwork, share of the area's shorter side
+             * @default 0
+             */
+            grow: number;
+            /**
+             * Soft
+             * @description standard deviation of its edge, share of the area's shorter side
+             * @default 0.02
+             */
+            soft: number;
+            /**
+             * Rgb
+             * @description sRGB, 0-255: dark takes light away, bright is a rim light
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            rgb: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Strength
+             * @default 0.5
+             */
+            strength: number;
+        };
+        /**
+         * Shadow
+         * @description A soft shadow, or a rim of light, that artwork casts on its own plane.
+         */
+        "Shadow-Output": {
+            /**
+             * Offset
+             * @description across and down, shares of the area's width and height
+             * @default [
+             *       0.01,
+             *       0.02
+             *     ]
+             */
+            offset: [
+                number,
+                number
+            ];
+            /**
+             * Grow
+             * @description how much wider than the artwork, share of the area's shorter side
+             * @default 0
+             */
+            grow: number;
+            /**
+             * Soft
+             * @description standard deviation of its edge, share of the area's shorter side
+             * @default 0.02
+             */
+            soft: number;
+            /**
+             * Rgb
+             * @description sRGB, 0-255: dark takes light away, bright is a rim light
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            rgb: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Strength
+             * @default 0.5
+             */
+            strength: number;
+        };
+        /**
          * ShapeKey
          * @description A polygon at one frame, plate px.
          */
@@ -3108,6 +4848,154 @@ export interface components {
                 number,
                 number
             ][];
+        };
+        /**
+         * ShapePart
+         * @description A shape drawn by hand.
+         */
+        "ShapePart-Input": {
+            /** Name */
+            name?: string | null;
+            /**
+             * Combine
+             * @description how it goes with the parts above it
+             * @default add
+             * @enum {string}
+             */
+            combine: "add" | "subtract" | "intersect";
+            /**
+             * On
+             * @description whether it counts
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Grow Px
+             * @description how far its edge is moved outwards, plate px; below 0 inwards
+             * @default 0
+             */
+            grow_px: number;
+            /**
+             * Soft Px
+             * @description standard deviation of its soft edge, plate px
+             * @default 0
+             */
+            soft_px: number;
+            /**
+             * Span
+             * @description first and last frame at which it counts
+             */
+            span?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["ValueKey-Input"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "shape";
+            /** Keys */
+            keys: components["schemas"]["ShapeKey"][];
+            /**
+             * Rides
+             * @description surface whose movement it follows between its keys
+             */
+            rides?: string | null;
+            /**
+             * Outline
+             * @default straight
+             * @enum {string}
+             */
+            outline: "straight" | "smooth";
+            /**
+             * Soft Points
+             * @description softness at each point instead of one all around, plate px
+             */
+            soft_points?: number[] | null;
+        };
+        /**
+         * ShapePart
+         * @description A shape drawn by hand.
+         */
+        "ShapePart-Output": {
+            /** Name */
+            name: string | null;
+            /**
+             * Combine
+             * @description how it goes with the parts above it
+             * @default add
+             * @enum {string}
+             */
+            combine: "add" | "subtract" | "intersect";
+            /**
+             * On
+             * @description whether it counts
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Grow Px
+             * @description how far its edge is moved outwards, plate px; below 0 inwards
+             * @default 0
+             */
+            grow_px: number;
+            /**
+             * Soft Px
+             * @description standard deviation of its soft edge, plate px
+             * @default 0
+             */
+            soft_px: number;
+            /**
+             * Span
+             * @description first and last frame at which it counts
+             */
+            span: [
+                number,
+                number
+            ] | null;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["ValueKey-Output"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "shape";
+            /** Keys */
+            keys: components["schemas"]["ShapeKey"][];
+            /**
+             * Rides
+             * @description surface whose movement it follows between its keys
+             */
+            rides: string | null;
+            /**
+             * Outline
+             * @default straight
+             * @enum {string}
+             */
+            outline: "straight" | "smooth";
+            /**
+             * Soft Points
+             * @description softness at each point instead of one all around, plate px
+             */
+            soft_points: number[] | null;
         };
         /**
          * Shot
@@ -3122,10 +5010,10 @@ export interface components {
             format: "verdigris.shot";
             /**
              * Version
-             * @default 1
+             * @default 2
              * @constant
              */
-            version: 1;
+            version: 2;
             /**
              * Name
              * @default Shot
@@ -3138,8 +5026,13 @@ export interface components {
             surfaces: components["schemas"]["Surface-Output"][];
             /** Occluders */
             occluders: components["schemas"]["Occluder-Output"][];
-            /** Placements */
+            /**
+             * Placements
+             * @description far to near where they lie at the same depth
+             */
             placements: components["schemas"]["Placement-Output"][];
+            /** Mattes */
+            mattes: components["schemas"]["Matte-Output"][];
             delivery: components["schemas"]["Delivery-Output"];
         };
         /**
@@ -3331,6 +5224,11 @@ export interface components {
              */
             calmed?: components["schemas"]["CalmedSpan-Input"][];
             region?: components["schemas"]["Region-Input"];
+            /**
+             * Proportions
+             * @description true width for its height, where known; else told from the corners
+             */
+            proportions?: number | null;
             /** Corrections */
             corrections?: components["schemas"]["Correction"][];
             /**
@@ -3431,6 +5329,11 @@ export interface components {
              */
             calmed: components["schemas"]["CalmedSpan-Output"][];
             region: components["schemas"]["Region-Output"];
+            /**
+             * Proportions
+             * @description true width for its height, where known; else told from the corners
+             */
+            proportions: number | null;
             /** Corrections */
             corrections: components["schemas"]["Correction"][];
             /**
@@ -3573,6 +5476,240 @@ export interface components {
             median_sigma_px: number | null;
             /** @description what following found of the camera */
             camera: components["schemas"]["Camera"] | null;
+        };
+        /**
+         * TextArtwork
+         * @description Text, sized to fit the surface.
+         */
+        "TextArtwork-Input": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "text";
+            /** Text */
+            text: string;
+            /**
+             * Weight
+             * @default bold
+             * @enum {string}
+             */
+            weight: "regular" | "bold";
+            /**
+             * Rgb
+             * @description sRGB, 0-255
+             * @default [
+             *       20,
+             *       20,
+             *       20
+             *     ]
+             */
+            rgb: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Outline Rgb
+             * @description colour of a line around the letters
+             */
+            outline_rgb?: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Outline
+             * @description width of that line, share of the letters' size
+             * @default 0.04
+             */
+            outline: number;
+            /**
+             * Ground
+             * @description colour behind the text; without it the surface shows
+             */
+            ground?: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Align
+             * @default middle
+             * @enum {string}
+             */
+            align: "left" | "middle" | "right";
+            /**
+             * Margin
+             * @description room around the text, share of the shorter side
+             * @default 0.06
+             */
+            margin: number;
+        };
+        /**
+         * TextArtwork
+         * @description Text, sized to fit the surface.
+         */
+        "TextArtwork-Output": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "text";
+            /** Text */
+            text: string;
+            /**
+             * Weight
+             * @default bold
+             * @enum {string}
+             */
+            weight: "regular" | "bold";
+            /**
+             * Rgb
+             * @description sRGB, 0-255
+             * @default [
+             *       20,
+             *       20,
+             *       20
+             *     ]
+             */
+            rgb: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Outline Rgb
+             * @description colour of a line around the letters
+             */
+            outline_rgb: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Outline
+             * @description width of that line, share of the letters' size
+             * @default 0.04
+             */
+            outline: number;
+            /**
+             * Ground
+             * @description colour behind the text; without it the surface shows
+             */
+            ground: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Align
+             * @default middle
+             * @enum {string}
+             */
+            align: "left" | "middle" | "right";
+            /**
+             * Margin
+             * @description room around the text, share of the shorter side
+             * @default 0.06
+             */
+            margin: number;
+        };
+        /**
+         * Timing
+         * @description When artwork is seen.
+         */
+        "Timing-Input": {
+            /**
+             * Rate
+             * @description its own frames per second, or a frame of it for each of the plate
+             * @default own
+             * @enum {string}
+             */
+            rate: "own" | "plate";
+            /**
+             * Offset
+             * @description frames of the artwork that have passed when the plate begins
+             * @default 0
+             */
+            offset: number;
+            /**
+             * First
+             * @description first frame of the artwork that is used
+             */
+            first?: number | null;
+            /**
+             * Last
+             * @description last frame of the artwork that is used
+             */
+            last?: number | null;
+            /**
+             * After
+             * @description what it does before its first and after its last
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "loop" | "back_and_forth" | "end";
+            /**
+             * Retime
+             * @description instead of its rate: moments by keys
+             */
+            retime?: components["schemas"]["RetimeKey-Input"][];
+            /**
+             * Frames
+             * @description what is seen between two frames of the artwork
+             * @default nearest
+             * @enum {string}
+             */
+            frames: "nearest" | "blended";
+        };
+        /**
+         * Timing
+         * @description When artwork is seen.
+         */
+        "Timing-Output": {
+            /**
+             * Rate
+             * @description its own frames per second, or a frame of it for each of the plate
+             * @default own
+             * @enum {string}
+             */
+            rate: "own" | "plate";
+            /**
+             * Offset
+             * @description frames of the artwork that have passed when the plate begins
+             * @default 0
+             */
+            offset: number;
+            /**
+             * First
+             * @description first frame of the artwork that is used
+             */
+            first: number | null;
+            /**
+             * Last
+             * @description last frame of the artwork that is used
+             */
+            last: number | null;
+            /**
+             * After
+             * @description what it does before its first and after its last
+             * @default hold
+             * @enum {string}
+             */
+            after: "hold" | "loop" | "back_and_forth" | "end";
+            /**
+             * Retime
+             * @description instead of its rate: moments by keys
+             */
+            retime: components["schemas"]["RetimeKey-Output"][];
+            /**
+             * Frames
+             * @description what is seen between two frames of the artwork
+             * @default nearest
+             * @enum {string}
+             */
+            frames: "nearest" | "blended";
         };
         /**
          * TrackAllRequest
@@ -3764,6 +5901,40 @@ export interface components {
             input?: unknown;
             /** Context */
             ctx?: Record<string, never>;
+        };
+        /**
+         * ValueKey
+         * @description A value at one frame.
+         */
+        "ValueKey-Input": {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * Ease
+             * @description how the way to the next key runs
+             * @default linear
+             * @enum {string}
+             */
+            ease: "linear" | "eased" | "held";
+        };
+        /**
+         * ValueKey
+         * @description A value at one frame.
+         */
+        "ValueKey-Output": {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: number;
+            /**
+             * Ease
+             * @description how the way to the next key runs
+             * @default linear
+             * @enum {string}
+             */
+            ease: "linear" | "eased" | "held";
         };
     };
     responses: never;
@@ -4593,6 +6764,43 @@ export interface operations {
             path: {
                 shot_id: string;
                 number: number;
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    matte_view: {
+        parameters: {
+            query?: {
+                state?: string;
+                part?: number | null;
+                width?: number | null;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                number: number;
+                matte: string;
+                view: "alone" | "over" | "cut";
                 frame: number;
             };
             cookie?: never;

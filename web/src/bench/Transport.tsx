@@ -10,7 +10,7 @@ export function setView(view: { zoom: number; panX: number; panY: number } | nul
 
 export function Transport() {
   const { count, firstFrame, document, surface, take } = useWork();
-  const { frame, playing, shown, wipe, overlays, played, dropped, gathered, held, guide } = useBench();
+  const { frame, playing, shown, wipe, overlays, played, dropped, gathered, held, guide, step, matte } = useBench();
   const placed = document.placements.length > 0;
   return (
     <div className="transport" data-testid="transport" data-played={played} data-dropped={dropped}>
@@ -31,8 +31,16 @@ export function Transport() {
         options={[
           { value: "plate", label: <Tooltip title="The plate; hold C to see it from any view">Plate</Tooltip> },
           { value: "result", label: <Tooltip title={placed ? "The plate with everything pinned" : "Place artwork first"}>Result</Tooltip>, disabled: !placed },
-          { value: "analysis", label: <Tooltip title={surface?.corners ? "What the tracker looks at; set up in Track" : "Place the corners first"}>Analysis</Tooltip>, disabled: !surface?.corners },
-          { value: "coverage", label: <Tooltip title="Which pixels are compared here: filled. Striped: covered by something nearer. Dotted: cut out">Coverage</Tooltip>, disabled: !surface?.corners },
+          ...(step === "mask"
+            ? [
+                { value: "alone", label: <Tooltip title={matte ? "The matte: white is in front" : "Make a matte first"}>Matte</Tooltip>, disabled: !matte },
+                { value: "over", label: <Tooltip title={matte ? "What is in front, tinted and striped over the plate" : "Make a matte first"}>Over plate</Tooltip>, disabled: !matte },
+                { value: "cut", label: <Tooltip title={matte ? "What is in front, cut out over grey" : "Make a matte first"}>Cut out</Tooltip>, disabled: !matte },
+              ]
+            : [
+                { value: "analysis", label: <Tooltip title={surface?.corners ? "What the tracker looks at; set up in Track" : "Place the corners first"}>Analysis</Tooltip>, disabled: !surface?.corners },
+                { value: "coverage", label: <Tooltip title="Which pixels are compared here: filled. Striped: covered by something nearer. Dotted: cut out">Coverage</Tooltip>, disabled: !surface?.corners },
+              ]),
           { value: "still", label: <Tooltip title={take ? "The plate moved so that the surface stays still: what drifts, slips" : "Track the surface first"}>Held still</Tooltip>, disabled: !take },
           ...(shown === "straight" ? [{ value: "straight", label: <Tooltip title="The whole frame without the lens's distortion; set up in Outline, Lens">Corrected</Tooltip> }] : []),
           { value: "wipe", label: <Tooltip title={placed ? "Result left, plate right; drag the line" : "Place artwork first"}>Wipe</Tooltip>, disabled: !placed },

@@ -3,6 +3,7 @@ import { Tooltip } from "antd";
 import { rangesText, rateText } from "../ui/format";
 import { type BenchWork, useWork } from "./context";
 import { regionShapes } from "./model/keyed";
+import { placementName } from "./model/placing";
 import { setBench, type StepId, useBench } from "./state";
 
 type Line = { text: string; mark: "done" | "look" | "open" };
@@ -10,8 +11,9 @@ type Line = { text: string; mark: "done" | "look" | "open" };
 function lines(work: BenchWork): Record<StepId, Line> {
   const { document, plate, surface, take, shot, firstFrame, count } = work;
   const facts = plate.facts;
-  const placement = surface && document.placements.find((p) => p.surface === surface.id);
-  const artwork = placement?.artwork.media ? shot.media[placement.artwork.media] : undefined;
+  const placed = document.placements.filter((p) => !p.surface || p.surface === surface?.id);
+  const mattes = document.mattes.length;
+  const used = document.mattes.filter((m) => document.placements.some((p) => p.kept_in_front.includes(m.id) || p.shown_only_in.includes(m.id))).length;
   const delivered = shot.deliveries[0];
   const reading = plate.state === "reading";
   const shapes = surface ? regionShapes(surface).filter((s) => s.role === "include").length : 0;
@@ -28,7 +30,10 @@ function lines(work: BenchWork): Record<StepId, Line> {
       ? { text: "not tracked", mark: "open" }
       : { text: `${rangesText(take.ranges.slice(0, 2), firstFrame) || "nothing followed"}${take.stale ? ", changed since" : ""}`, mark: take.stale || take.lost ? "look" : take.followed === count ? "done" : "open" },
     inspect: !take ? { text: "no track yet", mark: "open" } : take.looks.length ? { text: `${take.looks.length} ${take.looks.length === 1 ? "frame" : "frames"} to look at`, mark: "look" } : { text: "nothing to look at", mark: "done" },
-    place: artwork ? { text: `${artwork.name}, ${placement?.fit}`, mark: "done" } : { text: "no artwork", mark: "open" },
+    place: placed.length
+      ? { text: placed.length === 1 && placed[0] ? placementName(placed[0], shot.media) : `${placed.length} placed`, mark: "done" }
+      : { text: "no artwork", mark: "open" },
+    mask: mattes ? { text: `${mattes} ${mattes === 1 ? "matte" : "mattes"}, ${used} in use`, mark: used === mattes ? "done" : "look" } : { text: document.occluders.length ? "outlines only" : "nothing kept in front", mark: document.occluders.length ? "done" : "open" },
     handover: delivered ? { text: delivered.state === "done" ? `${delivered.file}` : delivered.state, mark: delivered.state === "done" ? "done" : "open" } : { text: "nothing sent yet", mark: "open" },
   };
 }
@@ -39,6 +44,7 @@ const STEPS: { id: StepId; name: string; key: string }[] = [
   { id: "track", name: "Track", key: "3" },
   { id: "inspect", name: "Inspect", key: "4" },
   { id: "place", name: "Place", key: "6" },
+  { id: "mask", name: "Mask", key: "7" },
   { id: "handover", name: "Hand over", key: "9" },
 ];
 

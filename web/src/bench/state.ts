@@ -4,14 +4,14 @@ import type { CurveId } from "./model/curves";
 import type { Key, Scope } from "./model/keyed";
 import type { Density } from "./strip/layout";
 
-export type Shown = "plate" | "result" | "analysis" | "coverage" | "still" | "straight";
+export type Shown = "plate" | "result" | "analysis" | "coverage" | "still" | "straight" | "alone" | "over" | "cut";
 /** How far the picture is moved when a surface is held still. */
 export type Held = "position" | "turn" | "size" | "full";
 /** Another frame beside this one in the flat view: the reference, the one before, or one by number. */
 export type Against = { frame: "reference" | "before" | number | null; how: "beside" | "difference" };
 export type Guide = "none" | "grid" | "chart";
-export type StepId = "prepare" | "outline" | "track" | "inspect" | "place" | "handover";
-export type Tool = "move" | "include" | "exclude" | "occluder" | "corners" | "point" | "line";
+export type StepId = "prepare" | "outline" | "track" | "inspect" | "place" | "mask" | "handover";
+export type Tool = "move" | "include" | "exclude" | "occluder" | "corners" | "point" | "line" | "sample" | "matte" | "area";
 /** An outline that is only offered: what it would become, riding the surface, and the frames it is there. */
 export type Offered = { kind: "exclude" | "occluder"; keys: readonly Key[]; span: readonly [number, number] };
 export type Selection =
@@ -65,6 +65,10 @@ export type BenchState = {
   picked: [number, number] | null;
   held: Held;
   surface: string | null;
+  /** The placement, the matte and the part of it that are worked on. */
+  placement: string | null;
+  matte: string | null;
+  part: number | null;
   dropped: number;
   played: number;
   /** Share of the pictures gathered before playing begins, or null. */
@@ -102,6 +106,9 @@ export const START: BenchState = {
   picked: null,
   held: "full",
   surface: null,
+  placement: null,
+  matte: null,
+  part: null,
   dropped: 0,
   played: 0,
   gathered: null,

@@ -1,5 +1,5 @@
 /** Outlines with keys over time: where their points are at a frame, and what a change at one frame does to the keys. Pure. */
-import type { Occluder, Surface } from "../../api/types";
+import type { Surface } from "../../api/types";
 import { apply, at, type Homography, invert, pair, type PlatePoint } from "./geometry";
 import { likewise } from "./polygons";
 
@@ -17,8 +17,10 @@ export function regionShapes(surface: Surface): RegionShape[] {
   return [...plain("include"), ...plain("exclude"), ...surface.region.shapes];
 }
 
-export function keysOf(shape: RegionShape | Occluder): Key[] {
-  return shape.keys.map((k) => ({ frame: k.frame, points: k.points.map((p) => (p ? at(p) : null)), ease: "ease" in k ? k.ease : "linear" }));
+type HasKeys = { keys: readonly { frame: number; points: readonly (readonly [number, number] | null)[]; ease?: "linear" | "eased" }[] };
+
+export function keysOf(shape: HasKeys): Key[] {
+  return shape.keys.map((k) => ({ frame: k.frame, points: k.points.map((p) => (p ? at(p) : null)), ease: k.ease ?? "linear" }));
 }
 
 /** Every point between its own keys; held before its first and after its last. The same rule as the core's. */

@@ -55,7 +55,7 @@ it("finds an id that is not taken", () => {
 
 describe("a result picture", () => {
   const media = (proxies: number, state: string) => ({ facts: { frame_count: 10 }, proxies, state });
-  const shot = (plate: unknown, art: unknown) => ({ document: { plate: { media: "a" }, placements: [{ artwork: { media: "b" } }] }, media: { a: plate, b: art } }) as unknown as Parameters<typeof canCompose>[0];
+  const shot = (plate: unknown, art: unknown) => ({ document: { plate: { media: "a" }, placements: [{ on: true, artwork: { kind: "file", media: "b" } }] }, media: { a: plate, b: art } }) as unknown as Parameters<typeof canCompose>[0];
   it("is asked for only once all that it is made from was read", () => {
     expect(canCompose(shot(media(10, "ready"), media(10, "ready")), 4)).toBe(true);
     expect(canCompose(shot(media(10, "ready"), media(4, "reading")), 4)).toBe(false);

@@ -1,5 +1,6 @@
 /** What the document and a take together say about one frame. Pure. */
 import type { MediaView, Occluder, Shot, Surface, TakeFrame } from "../../api/types";
+import { mediaOf } from "./artwork";
 import { apply, at, type Homography, IDENTITY, type PlatePoint } from "./geometry";
 
 export type Frames = ReadonlyMap<number, TakeFrame>;
@@ -73,5 +74,5 @@ export function canCompose(shot: { document: Shot; media: Record<string, MediaVi
     const m = hash ? shot.media[hash] : undefined;
     return !!m?.facts && (m.state === "ready" || m.proxies > Math.min(at, m.facts.frame_count - 1));
   };
-  return read(shot.document.plate.media, frame) && shot.document.placements.every((p) => read(p.artwork.media, Math.max(frame, 0)));
+  return read(shot.document.plate.media, frame) && shot.document.placements.every((p) => !p.on || mediaOf(p.artwork).every((m) => read(m, Math.max(frame, 0))));
 }

@@ -20,8 +20,7 @@ import { ReferenceAdvice } from "./outline/ReferenceAdvice";
 import { ToolButton } from "./outline/ToolButton";
 import { Fact, Field, Note } from "./parts";
 
-const HELP: Record<Tool, string> = {
-  move: "",
+const HELP: Partial<Record<Tool, string>> = {
   include: "Click around what moves with the plane: the surface, its frame, or anything on the same plane. Enter, or a click on the first point, closes it.",
   exclude: "Click around what moves otherwise: running content, reflections. Enter, or a click on the first point, closes it.",
   occluder: "Click around what passes in front, at this frame. Move its points at other frames to set keys there.",

@@ -1,23 +1,27 @@
-/** Place: pin artwork onto the corners. */
-import { Button, Dropdown, Segmented, Select, Tooltip } from "antd";
-import type { Edit, MediaView, Placement } from "../../api/client";
+/** Place: what lies on the surface, and how. */
+import { Button, Collapse, Dropdown, Select, Tooltip } from "antd";
+import { useState } from "react";
+import type { Edit, MediaView } from "../../api/client";
 import { useMedia } from "../../api/queries";
-import { mediaFactsText, rateNumber, rateText } from "../../ui/format";
 import { Upload } from "../../ui/Upload";
 import { useBinEdits } from "../../ui/useBin";
 import { useWork } from "../context";
-import { HELD } from "../held";
+import { fileArtwork, mediaOf } from "../model/artwork";
 import { setBench } from "../state";
-import { FoldedColour } from "./Colour";
-import { Felt } from "./Felt";
-import { Fact, Field, Note } from "./parts";
+import { Field, Note } from "./parts";
+import { ArtworkControls } from "./place/ArtworkControls";
+import { BelowControls } from "./place/BelowControls";
+import { FitControls, PlaneControls } from "./place/PlaneControls";
+import { Stack } from "./place/Stack";
+import { EndsEarly, TimeControls } from "./place/TimeControls";
+import { usePlacing } from "./place/usePlacing";
 
-/** Artwork that no shot of this project shows: it can be put into the bin. */
+/** Artwork that no placement of this shot shows: it can be put into the bin. */
 function Unused() {
-  const { shot, plate } = useWork();
+  const { document, plate } = useWork();
   const media = useMedia().data ?? [];
   const { remove } = useBinEdits();
-  const shown = new Set([plate.hash, ...shot.document.placements.map((p) => p.artwork.media)]);
+  const shown = new Set([plate.hash, ...document.placements.flatMap((p) => mediaOf(p.artwork))]);
   const rest = media.filter((m) => !shown.has(m.hash));
   if (rest.length === 0) return null;
   return (
@@ -28,9 +32,11 @@ function Unused() {
 }
 
 export function Place() {
-  const { surface, document, shot, plate, edit, count, rate } = useWork();
+  const { surface, plate, edit, document } = useWork();
   const media = useMedia().data ?? [];
-  if (!surface?.corners) {
+  const { chosen, set, add } = usePlacing();
+  const [adding, setAdding] = useState(false);
+  if (!surface?.corners && !document.placements.some((p) => !p.surface)) {
     return (
       <div className="rows">
         <h2>No corners to pin to</h2>
@@ -39,58 +45,43 @@ export function Place() {
       </div>
     );
   }
-  const placement = document.placements.find((p) => p.surface === surface.id);
-  const artwork = placement?.artwork.media ? shot.media[placement.artwork.media] : undefined;
-  const place = (change: Partial<Placement>) => {
-    const base = placement ?? { surface: surface.id, fit: "fill", overshoot_px: 1, surround: "black", after_end: "hold" };
-    void edit({ kind: "set_placement", placement: { ...base, ...change } } as Edit);
-  };
   const choose = (m: MediaView) => {
-    place({ artwork: { media: m.hash } as Placement["artwork"] });
+    if (chosen && chosen.artwork.kind === "file" && !adding) set({ artwork: fileArtwork(m.hash) });
+    else add(fileArtwork(m.hash));
+    setAdding(false);
     setBench({ shown: "result", wipe: null });
   };
-  const f = artwork?.facts;
-  const short = f && f.kind !== "still" && f.frame_count < count;
-  const otherRate = f && f.kind !== "still" && f.rate && Math.abs(rateNumber(f.rate) - rate) > 1e-6;
+  const file = chosen?.artwork.kind === "file" && !adding ? chosen.artwork.media : undefined;
+  const files = !chosen || adding || chosen.artwork.kind === "file";
   return (
     <div className="rows">
-      <Field label="Artwork">
-        <Select size="small" style={{ width: 190 }} value={artwork?.hash} placeholder="choose" aria-label="artwork" data-testid="artwork"
-          options={media.filter((m) => m.facts && m.hash !== plate.hash).map((m) => ({ value: m.hash, label: m.name }))}
-          onChange={(hash: string) => {
-            const m = media.find((x) => x.hash === hash);
-            if (m) choose(m);
-          }} />
-      </Field>
-      <Upload title="Drop artwork here, or click" hint="still, film, numbered stills" onMedia={choose} />
-      {placement && artwork && (
+      <Stack addFile={() => setAdding(true)} />
+      {files && (
         <>
-          <Fact label="File" value={mediaFactsText(artwork)} />
-          {f && <FoldedColour facts={f} choice={placement.artwork.colour} surface={surface.id} />}
-          <Field label="Drawn" hint="As flat artwork, like a poster; or painted over the plate held still, like a patch that hides a mark">
-            <Select size="small" style={{ width: 190 }} value={placement.painted ?? "made"} aria-label="what the artwork was made on" data-testid="painted"
-              options={[{ value: "made", label: "as flat artwork" }, ...HELD.map((x) => ({ value: x.value, label: `over the plate held still: ${x.label}` }))]} onChange={(v) => place({ painted: v === "made" ? null : (v as Placement["painted"]) })} />
+          <Field label={adding ? "Which file" : "Artwork"}>
+            <Select size="small" style={{ width: 190 }} value={file ?? undefined} placeholder="choose" aria-label="artwork" data-testid="artwork"
+              options={media.filter((m) => m.facts && m.hash !== plate.hash).map((m) => ({ value: m.hash, label: m.name }))}
+              onChange={(hash: string) => {
+                const m = media.find((x) => x.hash === hash);
+                if (m) choose(m);
+              }} />
           </Field>
-          {!placement.painted && <Field label="Proportions" hint="Fit shows all of it, fill covers the surface, stretch ignores proportions">
-            <Segmented size="small" value={placement.fit} options={["fit", "fill", "stretch"]} onChange={(fit) => place({ fit: fit as Placement["fit"] })} />
-          </Field>}
-          {placement.painted && f && !f.has_alpha && <Note tone="warn">It has no transparency: the whole canvas comes back, not just what was painted.</Note>}
-          {!placement.painted && placement.fit === "fit" && (
-            <Field label="Around it" hint="What shows on the surface around fitted artwork">
-              <Segmented size="small" value={placement.surround} options={[{ value: "black", label: "black" }, { value: "plate", label: "old surface" }]} onChange={(v) => place({ surround: v as Placement["surround"] })} />
-            </Field>
-          )}
-          {!placement.painted && <Felt label="Overshoot" hint="How far the edge is moved outwards, so that no old rim shows" name="overshoot"
-            min={0} max={50} felt={5} step={0.1} value={placement.overshoot_px} unit="px" edit={(v) => ({ kind: "set_placement", placement: { ...placement, overshoot_px: v } }) as Edit} />}
-          {f && f.kind !== "still" && (
-            <Field label="After its end">
-              <Segmented size="small" value={placement.after_end} options={["hold", "loop"]} onChange={(v) => place({ after_end: v as Placement["after_end"] })} />
-            </Field>
-          )}
-          {short && <Note tone="warn">{`The artwork ends after ${f.frame_count} of ${count} frames; then it ${placement.after_end === "hold" ? "holds its last frame" : "begins again"}.`}</Note>}
-          {otherRate && <Note tone="warn">{`The artwork has ${rateText(f.rate)}, the plate ${rateText(plate.facts?.rate ?? document.plate.rate)}: one frame of it is shown for each frame of the plate.`}</Note>}
+          <Upload title="Drop artwork here, or click" hint="still, film, numbered stills" onMedia={choose} />
+        </>
+      )}
+      {chosen && !adding && (
+        <>
+          <FitControls />
+          <EndsEarly />
+          <Collapse ghost size="small" className="sections" key={chosen.id} defaultActiveKey={chosen.artwork.kind === "file" ? [] : ["artwork"]}
+            items={[
+              { key: "artwork", label: "What it is", children: <div className="rows"><ArtworkControls /></div> },
+              { key: "plane", label: "In the plane", children: <div className="rows"><PlaneControls /></div> },
+              { key: "time", label: "In time", children: <div className="rows"><TimeControls /></div> },
+              { key: "below", label: "With what is below", children: <div className="rows"><BelowControls /></div> },
+            ]} />
           <Tooltip title="The surface is left as it is; the artwork stays in the project">
-            <Button size="small" onClick={() => { setBench({ shown: "plate", wipe: null }); void edit({ kind: "remove_placement", surface: surface.id }); }}>Take it off</Button>
+            <Button size="small" onClick={() => { setBench({ shown: "plate", wipe: null, placement: null }); void edit({ kind: "remove_placement", placement: chosen.id } as Edit); }}>Take it off</Button>
           </Tooltip>
         </>
       )}

@@ -32,7 +32,7 @@ export function Prepare() {
         <InputNumber size="small" min={0} max={1_000_000} aria-label="number of the first frame" precision={0} value={firstFrame}
           onChange={(v) => v !== null && void edit({ kind: "set_plate_facts", first_frame: v } as Edit)} />
       </Field>
-      <Colour facts={f} choice={document.plate.colour} surface={null} />
+      <Colour facts={f} choice={document.plate.colour} placement={null} />
       {plate.state === "reading" && <Note>{`${plate.proxies} of ${count} frames are ready for scrubbing; the rest is being read.`}</Note>}
       {f.notes.map((n) => <Note key={n} tone="warn">{n}</Note>)}
     </div>

@@ -38,7 +38,7 @@ type Props = {
   named?: string;
 };
 
-const STITCH = { include: { stroke: "#62b5a3", dash: "7 4" }, exclude: { stroke: "#d18c5c", dash: "7 4" }, occluder: { stroke: "#d18c5c", dash: "" } };
+const STITCH = { include: { stroke: "#62b5a3", dash: "7 4" }, exclude: { stroke: "#d18c5c", dash: "7 4" }, occluder: { stroke: "#d18c5c", dash: "" }, matte: { stroke: "#f4ecda", dash: "" }, sample: { stroke: "#f4ecda", dash: "2 3" } };
 
 type Touch = Pick<Props, "toScreen" | "onGrab"> & { named: string };
 

@@ -120,7 +120,7 @@ export function Viewer() {
 
   const wheel = (e: React.WheelEvent) => setOwn(zoomAbout(view, local(e), Math.exp(-e.deltaY * 0.0016)));
   const pointing = cursor ? screenOf(cursor) : pointer;
-  const magnifying = pointing !== null && (holdMagnifier || dragging || tool === "corners" || tool === "point" || tool === "line");
+  const magnifying = pointing !== null && (holdMagnifier || dragging || tool === "corners" || tool === "area" || tool === "point" || tool === "line");
 
   return (
     <div className="viewer" ref={box} data-testid="viewer" data-zoom={view.zoom} data-pan={`${view.panX},${view.panY}`}
@@ -143,8 +143,8 @@ export function Viewer() {
         {overlays && ((shown !== "still" && shown !== "straight") || holdPlate || wipe !== null) && (
           <Overlay toScreen={screenOf} zoom={view.zoom} corners={corners} cornersMovable={cornersMovable} sigmas={sigmas}
             lens={lensOf(take, document.lens, plateSize.width, plateSize.height)}
-            shapes={step === "place" || step === "handover" ? [] : shapes}
-            marks={step === "place" || step === "handover" ? [] : marks.map((m) => (m.id === hand.pulled?.id ? hand.pulled : m))} marksMovable={step === "outline"}
+            shapes={step === "place" || step === "handover" ? [] : step === "mask" ? shapes.filter((s) => s.kind === "matte" || s.kind === "sample") : shapes}
+            marks={step === "place" || step === "mask" || step === "handover" ? [] : marks.map((m) => (m.id === hand.pulled?.id ? hand.pulled : m))} marksMovable={step === "outline"}
             crossing={crossing?.at ?? null} drawing={drawing} drawingTo={cursor ?? (drawing.length && pointer ? plateOf(pointer) : null)} cursor={cursor}
             selection={selection} faded={dragging} edges={shown !== "result" || holdPlate} beside={surface && besideFrames ? cornersAt({ ...surface, corrections: [] }, besideFrames, frame) : null} onGrab={hand.onGrab} />
         )}

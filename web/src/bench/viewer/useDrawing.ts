@@ -1,23 +1,35 @@
 /** Drawing a new shape, a line or a point, or the four corners by clicks, and what it becomes. */
-import type { Edit } from "../../api/client";
+import type { Edit, MattePart, Placement } from "../../api/client";
 import { useWork } from "../context";
-import { distance, pair, type PlatePoint } from "../model/geometry";
+import { distance, pair, type Pair, type PlatePoint } from "../model/geometry";
 import { regionShapes } from "../model/keyed";
 import { closes } from "../model/polygons";
 import { freshName } from "../../ui/names";
 import { freshId } from "../model/shot";
 import { setBench, useBench } from "../state";
+import { useMasking } from "../steps/mask/useMasking";
+import { usePlacing } from "../steps/place/usePlacing";
 import { setCursor, setDrawing, useDrafts } from "./useDraft";
 import { setMarks } from "./useMarks";
 import { setShapes } from "./useShapes";
 
 export function useDrawing(): { click: (p: PlatePoint, near: number) => void; finish: () => void; cancel: () => void; step: (dx: number, dy: number) => void; press: () => void } {
   const { document, surface, edit, plate } = useWork();
+  const placing = usePlacing();
+  const masking = useMasking();
+
+  /** What was drawn as part of the matte in hand: a sample of the key in hand, or a new part. */
+  const masked = (tool: "sample" | "matte", points: Pair[], frame: number, outline: "straight" | "smooth") => {
+    const { part } = masking;
+    if (tool === "matte") masking.add({ kind: "shape", keys: [{ frame, points }], rides: surface?.id ?? null, outline } as unknown as MattePart);
+    else if (part?.kind === "key") masking.setPart({ samples: [...part.samples, { frame, polygon: points }] } as Partial<MattePart>);
+    else masking.add({ kind: "key", samples: [{ frame, polygon: points }], despill: 1 } as unknown as MattePart);
+  };
 
   const finish = () => {
     const { tool, frame, outline } = useBench.getState();
     const points = useDrafts.getState().drawing;
-    if (points.length < 3 || tool === "move" || tool === "corners" || tool === "point") return;
+    if (points.length < 3 || tool === "move" || tool === "corners" || tool === "area" || tool === "point") return;
     const drawn = points.map((p) => pair(p));
     setDrawing([]);
     if (tool === "line") {
@@ -26,14 +38,15 @@ export function useDrawing(): { click: (p: PlatePoint, near: number) => void; fi
       return;
     }
     setBench({ tool: "move" });
-    if (tool === "occluder") {
+    if (tool === "sample" || tool === "matte") masked(tool, drawn, frame, outline);
+    else if (tool === "occluder") {
       const taken = [...document.surfaces, ...document.occluders].map((x) => x.id);
       const id = freshId("in-front", taken);
       const depth = Math.min(0, ...document.surfaces.map((s) => s.depth - 1), ...document.occluders.map((o) => o.depth - 1));
       const name = freshName("Outline", document.occluders.map((o) => o.name));
       setBench({ selection: { kind: "points", shape: `occluder:${id}`, indices: [] } });
       void edit({ kind: "add_occluder", occluder: { id, name, depth, outline, keys: [{ frame, points: drawn }], feather_px: 0.8 } } as Edit);
-    } else if (surface) {
+    } else if (surface && (tool === "include" || tool === "exclude")) {
       const shapes = regionShapes(surface);
       setBench({ selection: { kind: "points", shape: `region:${shapes.length}`, indices: [] } });
       void edit(setShapes(surface, [...shapes, { role: tool, outline, rides: "plane", feather_px: 0, keys: [{ frame, points: drawn, ease: "linear" }] }]));
@@ -52,7 +65,7 @@ export function useDrawing(): { click: (p: PlatePoint, near: number) => void; fi
       void edit(setMarks(surface, [...surface.points, one as (typeof surface.points)[number]]));
       return;
     }
-    if (tool !== "corners") {
+    if (tool !== "corners" && tool !== "area") {
       if (tool !== "line" && closes(points, p, near)) finish();
       else setDrawing([...points, p]);
       return;
@@ -64,6 +77,10 @@ export function useDrawing(): { click: (p: PlatePoint, near: number) => void; fi
     }
     setDrawing([]);
     setBench({ tool: "move" });
+    if (tool === "area") {
+      if (placing.chosen) placing.set({ area: next.map((q) => pair(q)) as Placement["area"] });
+      return;
+    }
     if (surface) void edit({ kind: "set_corners", surface: surface.id, corners: next.map((q) => pair(q)) } as Edit);
   };
 

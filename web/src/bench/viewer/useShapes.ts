@@ -1,16 +1,18 @@
 /** The shapes of a frame as they lie in the picture, and how a change of one becomes an edit. */
 import { useMemo } from "react";
-import type { Edit, Occluder, Surface } from "../../api/client";
+import type { Edit, Matte, MattePart, Occluder, Surface } from "../../api/client";
 import { useWork } from "../context";
 import { apply, at, pair, type PlatePoint } from "../model/geometry";
 import { changed, type Key, keysOf, plainKeys, pointsAt, type PoseAt, type RegionShape, regionShapes, withoutKey } from "../model/keyed";
+import { withPart } from "../model/matte";
 import { cornersAt, homographyAt } from "../model/shot";
 import { smoothOutline } from "../model/smooth";
 import { holdNudge } from "../pendingNudge";
 import { useBench } from "../state";
+import { matteEdit, useMasking } from "../steps/mask/useMasking";
 import { setDraft, useDrafts } from "./useDraft";
 
-export type ShapeKind = "include" | "exclude" | "occluder";
+export type ShapeKind = "include" | "exclude" | "occluder" | "matte" | "sample";
 export type Shape = {
   id: string;
   kind: ShapeKind;
@@ -58,6 +60,34 @@ export function occluderEdit(o: Occluder, change: ShapeSettings & { span?: [numb
   return { kind: "set_occluder", occluder: o.id, ...now, ...change } as Edit;
 }
 
+const NOTHING = { parts: [] as Matte["parts"] };
+
+/** A matte with a drawn part of it changed: a shape's keys, or a sample of the screen. */
+function rewriteMatte(matte: Matte, kind: string, name: string, how: (keys: Key[], rides: string | null) => Key[]): Edit | null {
+  const [i = 0, k = 0] = name.split(".").map(Number);
+  const part = matte.parts[i];
+  if (kind === "matte" && part?.kind === "shape") {
+    const keys = plainKeys(how(keysOf(part), part.rides)).map(({ frame, points }) => ({ frame, points }));
+    const [one] = keys;
+    // A point put in or taken out leaves the others their softness.
+    const soft_points = part.soft_points && one && part.soft_points.length !== one.points.length ? one.points.map((_, n) => part.soft_points?.[n] ?? part.soft_points?.at(-1) ?? 0) : part.soft_points;
+    return matteEdit(withPart(matte, i, { ...part, keys, soft_points } as MattePart));
+  }
+  const sample = part?.kind === "key" ? part.samples[k] : undefined;
+  if (part?.kind !== "key" || !sample) return null;
+  const [now] = plainKeys(how([{ frame: sample.frame, points: sample.polygon.map((p) => at(p)), ease: "linear" }], null));
+  return matteEdit(withPart(matte, i, { ...part, samples: part.samples.map((s, n) => (n === k ? { ...s, polygon: now?.points ?? s.polygon } : s)) } as MattePart));
+}
+
+/** A matte without a shape, or a sample; the last sample of a key goes with the key. */
+function withoutDrawn(matte: Matte, kind: string, name: string): Edit {
+  const [i = 0, k = 0] = name.split(".").map(Number);
+  const part = matte.parts[i];
+  if (kind === "sample" && part?.kind === "key" && part.samples.length > 1)
+    return matteEdit(withPart(matte, i, { ...part, samples: part.samples.filter((_, n) => n !== k) }));
+  return matteEdit(withPart(matte, i, null));
+}
+
 const NO_DRAFTS: Record<string, PlatePoint[]> = {};
 
 /** `live`: with what is just being dragged; panels that do not show it stay out of its way. */
@@ -68,6 +98,7 @@ export function useShapes(live = true): Shapes {
   const scope = useBench((s) => s.scope);
   const holdRaw = useBench((s) => s.holdRaw);
   const offered = useBench((s) => s.offered);
+  const { matte } = useMasking();
   const drafts = useDrafts((s) => (live ? s.shapes : NO_DRAFTS));
 
   const kept = useMemo((): Shapes => {
@@ -75,7 +106,8 @@ export function useShapes(live = true): Shapes {
     const h = surface ? homographyAt(surface, frames, frame) : null;
     const region = surface ? regionShapes(surface) : [];
     const planePose: PoseAt = (f) => (surface ? homographyAt(surface, frames, f) : null);
-    const poseOf = (o: Occluder): PoseAt => {
+    const masked = (step === "mask" ? matte : null) ?? NOTHING;
+    const poseOf = (o: Pick<Occluder, "rides">): PoseAt => {
       const ridden = document.surfaces.find((s) => s.id === o.rides);
       return ridden ? (f) => homographyAt(ridden, framesOf(ridden), f) : NEVER;
     };
@@ -99,6 +131,19 @@ export function useShapes(live = true): Shapes {
       const smooth = o.outline === "smooth";
       shapes.push({ id, kind: "occluder", name: o.name, points, line: drawn(points, smooth), smooth, editable: outlining, keys: o.keys.map((k) => k.frame) });
     }
+    masked.parts.forEach((part, i) => {
+      if (part.kind === "shape") {
+        const smooth = part.outline === "smooth";
+        const points = pointsAt(frame, keysOf(part), poseOf(part));
+        shapes.push({ id: `matte:${i}`, kind: "matte", name: part.name ?? "Shape of the matte", points, line: drawn(points, smooth), smooth, editable: true, keys: part.keys.map((k) => k.frame) });
+      }
+      if (part.kind !== "key") return;
+      part.samples.forEach((s, k) => {
+        if (s.frame !== frame) return;
+        const points = s.polygon.map((p) => at(p));
+        shapes.push({ id: `sample:${i}.${k}`, kind: "sample", name: "Sample of the screen", points, line: points, smooth: false, editable: true, keys: [s.frame] });
+      });
+    });
     if (surface && offered && frame >= offered.span[0] && frame <= offered.span[1]) {
       const points = pointsAt(frame, offered.keys, planePose);
       shapes.push({ id: "offered", kind: offered.kind, name: "Offered", points, line: points, smooth: false, editable: false, keys: [] });
@@ -127,6 +172,7 @@ export function useShapes(live = true): Shapes {
         const keys = plainKeys(how(keysOf(o), poseOf(o))).map(({ frame: f, points }) => ({ frame: f, points }));
         return { kind: "set_occluder_keys", occluder: name, keys } as Edit;
       }
+      if (kind === "matte" || kind === "sample") return matte && rewriteMatte(matte, kind, name, (keys, ridden) => how(keys, ridden === null ? NEVER : poseOf({ rides: ridden })));
       const shape = region[Number(name)];
       if (!surface || !shape) return null;
       const keys = plainKeys(how(keysOf(shape), shape.rides === "plane" ? planePose : NEVER));
@@ -161,6 +207,7 @@ export function useShapes(live = true): Shapes {
       remove: (id) => {
         const [kind = "", name = ""] = id.split(":");
         if (kind === "occluder") send({ kind: "remove", target: name });
+        else if (kind === "matte" || kind === "sample") send(matte && withoutDrawn(matte, kind, name));
         else if (surface) send(setShapes(surface, region.filter((_, i) => i !== Number(name))));
       },
       removeKey: (id) => send(rewrite(id, (keys, pose) => withoutKey(keys, frame, pose))),
@@ -175,7 +222,7 @@ export function useShapes(live = true): Shapes {
         }
       },
     };
-  }, [document, edit, followedFrames, frame, frames, framesOf, holdRaw, offered, scope, step, surface]);
+  }, [document, edit, followedFrames, frame, frames, framesOf, holdRaw, matte, offered, scope, step, surface]);
 
   return useMemo(
     () => ({

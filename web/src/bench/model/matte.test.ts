@@ -1,0 +1,24 @@
+import { expect, it } from "vitest";
+import type { KeyPart } from "../../api/types";
+import { added, movedTo, newMatte, newPart, partText, withPart, withSample } from "./matte";
+
+const key = newPart({ kind: "key", samples: [] }) as KeyPart;
+
+it("begins with a free id and a name", () => {
+  expect(newMatte("s", [])).toMatchObject({ id: "matte", name: "In front", surface: "s", parts: [] });
+  expect(newMatte("s", [{ id: "matte" }])).toMatchObject({ id: "matte-2", name: "In front 2" });
+});
+
+it("puts parts in, out and elsewhere in the list", () => {
+  const matte = added(added(newMatte(null, []), key), newPart({ kind: "region", surface: "s" }));
+  expect(matte.parts.map((p) => p.kind)).toEqual(["key", "region"]);
+  expect(movedTo(matte, 0, 1).parts.map((p) => p.kind)).toEqual(["region", "key"]);
+  expect(movedTo(matte, 1, -5).parts.map((p) => p.kind)).toEqual(["region", "key"]);
+  expect(withPart(matte, 0, null).parts.map((p) => p.kind)).toEqual(["region"]);
+});
+
+it("keeps samples with their frames, and says so", () => {
+  const two = withSample(withSample(key, 12, [{ x: 1.234, y: 2 }, { x: 3, y: 4 }, { x: 5, y: 6 }]), 40, [{ x: 1, y: 2 }, { x: 3, y: 4 }, { x: 5, y: 6 }]);
+  expect(two.samples[0]).toEqual({ frame: 12, polygon: [[1.23, 2], [3, 4], [5, 6]] });
+  expect(partText(two, 1001)).toBe("2 samples, frame 1013, 1041");
+});
