@@ -44,8 +44,8 @@ def test_the_complete_example_is_read_and_uses_every_field():
         return {name for d in (schema, *schema["$defs"].values()) for name in d.get("properties", {})}
 
     missing = {f for f in fields(Shot.model_json_schema()) if f'"{f}"' not in written}
-    # Only within the application, or only for stills.
-    assert missing == {"media", "take", "rate"}
+    # Only within the application.
+    assert missing == {"media", "take"}
 
 
 def test_every_field_of_the_document_is_in_its_table():

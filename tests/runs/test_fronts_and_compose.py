@@ -1,5 +1,7 @@
 """What is nearer takes its area; composed frames; what is missing is said first."""
 
+from functools import partial
+
 import numpy as np
 import pytest
 
@@ -84,12 +86,14 @@ def test_corners_follow_the_track_and_its_corrections(shot):
     assert corners_at(card, {}, 0) is None
 
 
+def opened(art, ref):
+    return art
+
+
 def test_a_nearer_surface_covers_a_farther_one_and_a_post_covers_both(shot):
     plate = RgbFrame(np.full((H, W, 3), 100, np.uint8))
-    placed = [
-        PlacedArtwork(p, shot.surface(p.surface), lambda _, p=p: Still({"back": 30, "front": 220}[p.surface]), PLATE)
-        for p in shot.placements
-    ]
+    codes = {"back": 30, "front": 220}
+    placed = [PlacedArtwork(p, shot.surface(p.surface), partial(opened, Still(codes[p.surface or ""])), PLATE) for p in shot.placements]
     out = draw_frame(plan_frame(shot, placed, TRACKS, 1), placed, plate).pixels[..., 0]
     assert out[40, 75] == 220
     assert out[40, 100] == 30

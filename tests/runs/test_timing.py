@@ -34,7 +34,9 @@ def test_it_may_also_be_gone_before_and_after():
 def test_a_film_of_another_rate_plays_at_its_own_unless_it_is_told_otherwise():
     assert moments(Timing(), 100, R12, R24, 10) == ((5, 1.0),)
     assert moments(Timing(rate="plate"), 100, R12, R24, 10) == ((10, 1.0),)
-    assert moments(Timing(frames="blended"), 100, R12, R24, 11) == ((5, pytest.approx(0.5, abs=1e-5)), (6, pytest.approx(0.5, abs=1e-5)))
+    between = moments(Timing(frames="blended"), 100, R12, R24, 11)
+    assert [n for n, _ in between or ()] == [5, 6]
+    assert [w for _, w in between or ()] == pytest.approx([0.5, 0.5], abs=1e-5)
 
 
 def test_only_the_frames_between_first_and_last_are_used():

@@ -1,7 +1,7 @@
 """Stills and numbered sequences of stills: PNG, JPEG, TIFF, OpenEXR."""
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -224,11 +224,15 @@ def write_still(path: Path, pixels: AnyArray, transfer: Transfer = "srgb", prima
     path.write_bytes(png_with_colour(data.tobytes(), transfer, primaries))
 
 
-def write_exr_half(path: Path, light: AnyArray, primaries: Primaries = "bt709") -> None:
-    """Write linear light (H, W, 3), or premultiplied with alpha (H, W, 4), float32 as OpenEXR, half float, ZIP."""
+def write_exr_half(path: Path, light: AnyArray, primaries: Primaries = "bt709", layers: Mapping[str, Float32] | None = None) -> None:
+    """Write linear light (H, W, 3), or premultiplied with alpha (H, W, 4), float32 as OpenEXR, half float, ZIP.
+
+    `layers` (H, W) float32 go beside it, each in a layer of its name, in the channel Y.
+    """
     half = np.clip(light, -65504, 65504).astype(np.float16)
     # Arrays that are not contiguous would be stored wrong without a word.
     channels = {name: np.ascontiguousarray(half[..., i]) for i, name in enumerate("RGBA"[: half.shape[2]])}
+    channels |= {f"{name}.Y": np.ascontiguousarray(cover.astype(np.float16)) for name, cover in (layers or {}).items()}
     seen_by = tuple(v for xy in CHROMATICITIES[primaries] for v in xy)
     header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage, "chromaticities": seen_by}
     with OpenEXR.File(header, channels) as exr:

@@ -12,7 +12,17 @@ RunError
 
 from verdigris.problem import Problem
 
-RUN_ERROR_CODES = ("cannot_follow", "not_tracked", "nothing_placed", "no_corners", "no_evidence", "cannot_hold")
+RUN_ERROR_CODES = (
+    "cannot_follow",
+    "not_tracked",
+    "nothing_placed",
+    "no_corners",
+    "no_evidence",
+    "cannot_hold",
+    "wrong_size",
+    "bad_key",
+    "not_ready",
+)
 
 
 class RunError(Problem):

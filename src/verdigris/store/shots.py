@@ -7,6 +7,7 @@ from sqlalchemy.orm import Session
 
 from verdigris.shot.edits.edit import Edit, apply_edit
 from verdigris.shot.model.document import Shot, parse_shot
+from verdigris.shot.model.media import MediaRef
 from verdigris.store.database import announce
 from verdigris.store.errors import StoreError
 from verdigris.store.models import Media, Project, Revision, ShotRow, Take
@@ -122,9 +123,8 @@ def edit_shot(s: Session, shot_id: uuid.UUID, base: int, edits: list[Edit], stro
     return add_revision(s, shot, document, label, stroke, head.parent if going_on else shot.head)
 
 
-def check_media(s: Session, document: Shot) -> None:
+def check_media(s: Session, refs: list[MediaRef]) -> None:
     """Within the application a document names known media, never paths; StoreError `not_found` if not."""
-    refs = document.files()
     if any(r.path is not None for r in refs):
         raise StoreError("not_found", "Media are named by what was brought in, not by a path. Bring the file in first.")
     known = set(s.scalars(select(Media.hash).where(Media.hash.in_([r.media for r in refs]))))
@@ -133,8 +133,10 @@ def check_media(s: Session, document: Shot) -> None:
 
 
 def _check_references(s: Session, shot: ShotRow, before: Shot, after: Shot) -> None:
-    if used_media(after) != used_media(before) or any(r.path for r in after.files()):
-        check_media(s, after)
+    known = before.files()
+    new = [r for r in after.files() if r not in known]
+    if new:
+        check_media(s, new)
     chosen = {x.id: x.take for x in before.surfaces}
     for surface in after.surfaces:
         if surface.take is None or surface.take == chosen.get(surface.id):

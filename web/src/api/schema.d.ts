@@ -1495,8 +1495,9 @@ export interface components {
          */
         "ChartArtwork-Input": {
             /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
+             * Kind
+             * @default chart
+             * @constant
              */
             kind: "chart";
             /**
@@ -1512,8 +1513,9 @@ export interface components {
          */
         "ChartArtwork-Output": {
             /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
+             * Kind
+             * @default chart
+             * @constant
              */
             kind: "chart";
             /**
@@ -1544,8 +1546,9 @@ export interface components {
          */
         "ColourArtwork-Input": {
             /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
+             * Kind
+             * @default colour
+             * @constant
              */
             kind: "colour";
             /**
@@ -1569,8 +1572,9 @@ export interface components {
          */
         "ColourArtwork-Output": {
             /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
+             * Kind
+             * @default colour
+             * @constant
              */
             kind: "colour";
             /**
@@ -1642,6 +1646,24 @@ export interface components {
             /** @description hands over the plate held still on a surface, as stills; else the result */
             still?: components["schemas"]["StillPicture-Input"] | null;
             /**
+             * Matte
+             * @description hands over a matte, as stills; else the result
+             */
+            matte?: string | null;
+            /**
+             * Depth
+             * @description bits of a matte as PNG
+             * @default 16
+             * @enum {integer}
+             */
+            depth: 8 | 16;
+            /**
+             * With Mattes
+             * @description whether EXR stills of the result carry every matte as a layer of its own
+             * @default false
+             */
+            with_mattes: boolean;
+            /**
              * Form
              * @default mp4
              * @enum {string}
@@ -1667,6 +1689,24 @@ export interface components {
         "Delivery-Output": {
             /** @description hands over the plate held still on a surface, as stills; else the result */
             still: components["schemas"]["StillPicture-Output"] | null;
+            /**
+             * Matte
+             * @description hands over a matte, as stills; else the result
+             */
+            matte: string | null;
+            /**
+             * Depth
+             * @description bits of a matte as PNG
+             * @default 16
+             * @enum {integer}
+             */
+            depth: 8 | 16;
+            /**
+             * With Mattes
+             * @description whether EXR stills of the result carry every matte as a layer of its own
+             * @default false
+             */
+            with_mattes: boolean;
             /**
              * Form
              * @default mp4
@@ -1962,8 +2002,9 @@ export interface components {
             /** @description what its code values mean, where the file says nothing or the wrong thing */
             colour?: components["schemas"]["ColourChoice"] | null;
             /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
+             * Kind
+             * @default file
+             * @constant
              */
             kind: "file";
             /**
@@ -1999,8 +2040,9 @@ export interface components {
             /** @description what its code values mean, where the file says nothing or the wrong thing */
             colour: components["schemas"]["ColourChoice"] | null;
             /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
+             * Kind
+             * @default file
+             * @constant
              */
             kind: "file";
             /**
@@ -3345,7 +3387,7 @@ export interface components {
          */
         "OrderItem-Input": {
             /** Artwork */
-            artwork: components["schemas"]["ColourArtwork-Input"] | components["schemas"]["ChartArtwork-Input"] | components["schemas"]["TextArtwork-Input"] | components["schemas"]["FileArtwork-Input"];
+            artwork: components["schemas"]["FileArtwork-Input"] | components["schemas"]["ColourArtwork-Input"] | components["schemas"]["ChartArtwork-Input"] | components["schemas"]["TextArtwork-Input"];
             /**
              * First
              * @description frame of the item it begins with
@@ -3376,7 +3418,7 @@ export interface components {
          */
         "OrderItem-Output": {
             /** Artwork */
-            artwork: components["schemas"]["ColourArtwork-Output"] | components["schemas"]["ChartArtwork-Output"] | components["schemas"]["TextArtwork-Output"] | components["schemas"]["FileArtwork-Output"];
+            artwork: components["schemas"]["FileArtwork-Output"] | components["schemas"]["ColourArtwork-Output"] | components["schemas"]["ChartArtwork-Output"] | components["schemas"]["TextArtwork-Output"];
             /**
              * First
              * @description frame of the item it begins with
@@ -3557,8 +3599,22 @@ export interface components {
              * @description what it rides on; without one it stands in the picture
              */
             surface?: string | null;
+            /**
+             * Rides
+             * @description how much of the surface's movement it takes: place, and turn, and size, or all
+             * @default full
+             * @enum {string}
+             */
+            rides: "position" | "turn" | "size" | "full";
             /** Artwork */
             artwork: components["schemas"]["FileArtwork-Input"] | components["schemas"]["ColourArtwork-Input"] | components["schemas"]["ChartArtwork-Input"] | components["schemas"]["TextArtwork-Input"] | components["schemas"]["OrderArtwork-Input"];
+            /**
+             * Beyond
+             * @description what of its plane lies around its area: nothing, or the artwork again, as it is or mirrored
+             * @default nothing
+             * @enum {string}
+             */
+            beyond: "nothing" | "repeat" | "mirror";
             /**
              * On
              * @description whether it is seen
@@ -3665,6 +3721,12 @@ export interface components {
             blend_in?: ("linear" | "display") | null;
             shadow?: components["schemas"]["Shadow-Input"] | null;
             /**
+             * Covered By Nearer
+             * @description whether what is nearer on the depth line stays in front of it
+             * @default true
+             */
+            covered_by_nearer: boolean;
+            /**
              * Kept In Front
              * @description mattes of what stays in front of it
              */
@@ -3689,8 +3751,22 @@ export interface components {
              * @description what it rides on; without one it stands in the picture
              */
             surface: string | null;
+            /**
+             * Rides
+             * @description how much of the surface's movement it takes: place, and turn, and size, or all
+             * @default full
+             * @enum {string}
+             */
+            rides: "position" | "turn" | "size" | "full";
             /** Artwork */
             artwork: components["schemas"]["FileArtwork-Output"] | components["schemas"]["ColourArtwork-Output"] | components["schemas"]["ChartArtwork-Output"] | components["schemas"]["TextArtwork-Output"] | components["schemas"]["OrderArtwork-Output"];
+            /**
+             * Beyond
+             * @description what of its plane lies around its area: nothing, or the artwork again, as it is or mirrored
+             * @default nothing
+             * @enum {string}
+             */
+            beyond: "nothing" | "repeat" | "mirror";
             /**
              * On
              * @description whether it is seen
@@ -3796,6 +3872,12 @@ export interface components {
              */
             blend_in: ("linear" | "display") | null;
             shadow: components["schemas"]["Shadow-Output"] | null;
+            /**
+             * Covered By Nearer
+             * @description whether what is nearer on the depth line stays in front of it
+             * @default true
+             */
+            covered_by_nearer: boolean;
             /**
              * Kept In Front
              * @description mattes of what stays in front of it
@@ -5483,8 +5565,9 @@ export interface components {
          */
         "TextArtwork-Input": {
             /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
+             * Kind
+             * @default text
+             * @constant
              */
             kind: "text";
             /** Text */
@@ -5552,8 +5635,9 @@ export interface components {
          */
         "TextArtwork-Output": {
             /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
+             * Kind
+             * @default text
+             * @constant
              */
             kind: "text";
             /** Text */

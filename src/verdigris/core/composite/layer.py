@@ -1,6 +1,7 @@
 """One layer: a picture on a surface, as a frame needs it."""
 
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
@@ -10,6 +11,7 @@ from verdigris.core.composite.warp import Warp
 from verdigris.core.types import Float64
 
 Box = tuple[int, int, int, int]
+Beyond = Literal["nothing", "repeat", "mirror"]
 
 
 @dataclass(frozen=True)
@@ -24,6 +26,7 @@ class Layer:
     overshoot_px : how far each edge is moved outwards, plate px: top, right, bottom, left; one number for all
     black_bars : fill the surface around a picture that does not reach its edges with black instead of leaving the old surface
     opacity : how much of the picture is seen, 0..1
+    beyond : what lies around the picture on its surface: nothing, or the picture again, as it is or mirrored
     blend, blend_in : how it goes with what is below it (`blend`)
     """
 
@@ -35,6 +38,7 @@ class Layer:
     opacity: float = 1.0
     blend: Blend = "over"
     blend_in: Space | None = None
+    beyond: Beyond = "nothing"
 
     @property
     def grown(self) -> Float64:

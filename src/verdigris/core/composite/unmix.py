@@ -28,6 +28,8 @@ INSIDE_PX = 1.6
 # From so far inside all edges on, px, a pixel is covered whichever way the edges run.
 WELL_INSIDE_PX = 0.75
 NOT_GROWN = np.zeros(4)
+# What is around the picture: nothing to see there 0, black 1, the old surface 2, the picture again 3, mirrored 4.
+REPEATED, MIRRORED = 3, 4
 
 
 @dataclass(frozen=True)
@@ -72,6 +74,8 @@ def put_layer(layer: Layer, plate: Float32, box: Box, in_front: Float32 | None, 
     maps = maps / np.abs(maps).max(axis=(1, 2), keepdims=True)
     edges = np.array([half_planes(q) for q in warp.corners])
     mode = 0 if not layer.has_bars else (1 if layer.black_bars else 2)
+    if layer.beyond != "nothing":
+        mode = REPEATED if layer.beyond == "repeat" else MIRRORED
     matte = np.zeros((1, 1), np.float32) if in_front is None else in_front
     bend = warp.bend
     away, left, top = (np.zeros((1, 1, 1, 2), np.float32), 0.0, 0.0) if bend is None else (bend.away, bend.left, bend.top)
@@ -94,9 +98,19 @@ def put_layer(layer: Layer, plate: Float32, box: Box, in_front: Float32 | None, 
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _again(u, size, mode):  # type: ignore[no-untyped-def]
+    """Where in a picture that goes on and on a place lies; every other one runs backwards when it is mirrored."""
+    times = np.floor(u / size)
+    rest = u - times * size
+    return size - rest if mode == MIRRORED and int(times) % 2 != 0 else rest
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True, inline="always")
 def _sampled(art, u, v, bars):  # type: ignore[no-untyped-def]
     """The picture at u, v: premultiplied colour and coverage."""
     ah, aw = art.shape[0], art.shape[1]
+    if bars >= REPEATED:
+        u, v = _again(u, aw, bars), _again(v, ah, bars)
     uu = min(max(u - 0.5, 0.0), aw - 1.0)
     vv = min(max(v - 0.5, 0.0), ah - 1.0)
     iu, iv = int(uu), int(vv)
@@ -110,7 +124,7 @@ def _sampled(art, u, v, bars):  # type: ignore[no-untyped-def]
     n1 = w00 * top[iu, 1] + w10 * top[ju, 1] + w01 * low[iu, 1] + w11 * low[ju, 1]
     n2 = w00 * top[iu, 2] + w10 * top[ju, 2] + w01 * low[iu, 2] + w11 * low[ju, 2]
     a = w00 * top[iu, 3] + w10 * top[ju, 3] + w01 * low[iu, 3] + w11 * low[ju, 3]
-    if bars:
+    if 0 < bars < REPEATED:
         # Soft edge of the picture itself, one sample wide; the corners of the surface are handled elsewhere.
         within = np.float32(min(max(u + 0.5, 0.0), 1.0) * min(max(aw + 0.5 - u, 0.0), 1.0))
         within *= np.float32(min(max(v + 0.5, 0.0), 1.0) * min(max(ah + 0.5 - v, 0.0), 1.0))

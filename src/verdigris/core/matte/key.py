@@ -18,7 +18,7 @@ import numba
 import numpy as np
 
 from verdigris.core.matte.screen import Screen, primary_of, screen_field, screen_share
-from verdigris.core.types import Bool, Float32
+from verdigris.core.types import Bool, Float32, Uint8
 
 # What is in front is looked for this near, plate px: first close by, then farther.
 NEAR_PX, FAR_PX = 3.0, 12.0
@@ -26,7 +26,9 @@ NEAR_PX, FAR_PX = 3.0, 12.0
 SHADED = 0.12
 # Below this saturation a colour is grey: its hue tells nothing.
 GREY = 0.12
-SURELY_BARE, SURELY_FRONT = 0.97, 0.02
+SURELY_FRONT = 0.02
+# Where no screen is this near, plate px, all is solid; so many px tell what most of what is in front looks like.
+SOLID_PX, LEAST_FRONT = 4.0, 30
 
 
 @dataclass(frozen=True)
@@ -75,13 +77,13 @@ def key(light: Float32, inside: Bool, screen: Screen, settings: KeySettings) -> 
     channel, above = primary_of(screen.colour)
     share = np.empty(light.shape[:2], np.float32)
     if _is_grey(screen):
-        share = _grey_share(light, field)
+        share = _grey_share(light, field, screen.noise)
     else:
         screen_share(light, field, channel, above, share)
-    front, weight = _front_near(light, share, settings.scale)
+    front, weight, solid = _front_near(light, share, settings.scale)
     matte = np.empty_like(share)
     noise = np.float32(max(screen.noise, 0.004) * float(np.mean(screen.colour)))
-    _solve(light, field, share, front, weight, noise * noise, np.float32(settings.clear), np.float32(settings.core), matte)
+    _solve(light, field, share, front, weight, solid, noise * noise, np.float32(settings.clear), np.float32(settings.core), matte)
     if settings.marks_px > 0:
         matte = _without_specks(matte, settings.marks_px * settings.scale)
     return Keyed(matte, field)
@@ -91,31 +93,43 @@ def _is_grey(screen: Screen) -> bool:
     return (max(screen.colour) - min(screen.colour)) < GREY * max(screen.colour)
 
 
-def _grey_share(light: Float32, field: Float32) -> Float32:
-    """Share of a grey screen: what is as bright and as grey."""
+def _grey_share(light: Float32, field: Float32, noise: float) -> Float32:
+    """Share of a grey screen: what is as bright and as grey, as far as noise allows."""
     away = np.linalg.norm(light - field, axis=2) / np.maximum(np.linalg.norm(field, axis=2), 1e-4)
-    return np.asarray(np.clip(1.0 - (away - 0.1) / 0.4, 0, 1), np.float32)
+    near = max(0.06, 4 * noise)
+    return np.asarray(np.clip(1.0 - (away - near) / (2 * near), 0, 1), np.float32)
 
 
-def _front_near(light: Float32, share: Float32, scale: float) -> tuple[Float32, Float32]:
-    """Colour of what is wholly in front, spread from where it is to where it may be mixed, and how surely it is known."""
-    sure = (share < SURELY_FRONT).astype(np.uint8)
+def _front_near(light: Float32, share: Float32, scale: float) -> tuple[Float32, Float32, Uint8]:
+    """Colour of what is wholly in front, spread from where it is to where it may be mixed.
+
+    Returns
+    -------
+    its light (h, w, 3), how surely it is known (h, w) 0..1, and (h, w) where no screen is near: solid whatever its colour
+    """
+    bare = (share < SURELY_FRONT).astype(np.uint8)
+    reach = 2 * max(1, round(SOLID_PX * scale)) + 1
+    solid = np.asarray(cv2.erode(bare, np.ones((reach, reach), np.uint8)), np.uint8)
     # The outermost ring may be mixed with something the hue does not tell.
-    sure = cv2.erode(sure, np.ones((3, 3), np.uint8))
-    known = np.dstack([light * sure[..., None], sure.astype(np.float32)]).astype(np.float32)
+    sure = cv2.erode(bare, np.ones((3, 3), np.uint8)).astype(np.float32)
+    known = np.dstack([light * sure[..., None], sure]).astype(np.float32)
     near = cv2.GaussianBlur(known, (0, 0), max(0.8, NEAR_PX * scale))
-    # The wide one on a quarter of the pixels: it is smooth.
+    # The wide one on a part of the pixels: it is smooth.
     small = cv2.resize(known, None, fx=0.25, fy=0.25, interpolation=cv2.INTER_AREA)
     small = cv2.GaussianBlur(small, (0, 0), max(0.8, FAR_PX * scale / 4))
     far = cv2.resize(small, (light.shape[1], light.shape[0]), interpolation=cv2.INTER_LINEAR)
     both = near + np.float32(0.02) * far
+    # Thin hair far from all else: taken for the colour that most of what is in front has.
+    total = known.reshape(-1, 4).sum(axis=0)
+    if total[3] >= LEAST_FRONT:
+        both += np.float32(2e-4) * (total / total[3]).astype(np.float32)
     weight = both[..., 3]
-    front = both[..., :3] / np.maximum(weight, 1e-7)[..., None]
-    return np.ascontiguousarray(front), np.ascontiguousarray(np.clip(weight * 400, 0, 1))
+    front = both[..., :3] / np.maximum(weight, 1e-9)[..., None]
+    return np.ascontiguousarray(front), np.ascontiguousarray(np.clip(weight * 5000, 0, 1)), solid
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
-def _solve(light, field, share, front, weight, noise2, clear, core, out):  # type: ignore[no-untyped-def]
+def _solve(light, field, share, front, weight, solid, noise2, clear, core, out):  # type: ignore[no-untyped-def]
     over = np.float32(1.0) / (core - clear)
     shaded = np.float32(SHADED * SHADED)
     for r in range(light.shape[0]):
@@ -123,7 +137,9 @@ def _solve(light, field, share, front, weight, noise2, clear, core, out):  # typ
             s = share[r, c]
             m = np.float32(1.0) - s
             known = weight[r, c]
-            if known > 0.01 and -0.5 < m < 1.5:
+            if solid[r, c] > 0:
+                m = np.float32(1.0)
+            elif known > 0.01:
                 p0, p1, p2 = light[r, c, 0], light[r, c, 1], light[r, c, 2]
                 b0, b1, b2 = field[r, c, 0], field[r, c, 1], field[r, c, 2]
                 f0, f1, f2 = front[r, c, 0], front[r, c, 1], front[r, c, 2]
@@ -147,9 +163,6 @@ def _solve(light, field, share, front, weight, noise2, clear, core, out):  # typ
                     # No more screen may be taken out than there is.
                     most = min(p0 / max(b0, np.float32(1e-5)), p1 / max(b1, np.float32(1e-5)), p2 / max(b2, np.float32(1e-5)))
                     m = max(m, np.float32(1.0) - max(most, np.float32(0.0)) - np.float32(0.05))
-            # What has none of the screen's hue is in front, whatever is near.
-            if s <= 0:
-                m = max(m, np.float32(1.0))
             out[r, c] = min(max((m - clear) * over, np.float32(0.0)), np.float32(1.0))
 
 

@@ -6,7 +6,6 @@ brightness, is bare; a low polynomial through the logarithm of its light is the 
 
 from dataclasses import dataclass
 
-import cv2
 import numba
 import numpy as np
 
@@ -88,30 +87,29 @@ def screen_field(light: Float32, inside: Bool, screen: Screen, even: bool = True
     terms = _terms(at[bare], degree)
     logs = np.log(np.maximum(part[bare], 1e-5 * colour.max()).astype(np.float64))
     fitted = _robust_fit(terms, logs)
-    grid = _terms(_corners_of_grid(h, w), degree) @ fitted
-    rows, cols = _grid_size(h, w)
-    # A smooth field is told by a coarse grid.
-    coarse = np.exp(grid).reshape(rows, cols, 3).astype(np.float32)
-    return np.asarray(cv2.resize(coarse, (w, h), interpolation=cv2.INTER_CUBIC if min(rows, cols) >= 4 else cv2.INTER_LINEAR), np.float32)
+    return _field_of(fitted, degree, h, w)
 
 
-GRID = 16
+def _field_of(fitted: Float64, degree: int, h: int, w: int) -> Float32:
+    """The polynomial at every px: as a product of matrices, for it is one in x times one in y."""
+    powers = np.arange(degree + 1)
+    across = (2 * (np.arange(w) + 0.5) / w - 1)[:, None] ** powers
+    down = (2 * (np.arange(h) + 0.5) / h - 1)[:, None] ** powers
+    logs = np.empty((h, w, 3), np.float32)
+    for c in range(3):
+        table = np.zeros((degree + 1, degree + 1))
+        table[tuple(np.array(_exponents(degree)).T)] = fitted[:, c]
+        logs[..., c] = (down @ table.T @ across.T).astype(np.float32)
+    return np.exp(logs)
 
 
-def _grid_size(h: int, w: int) -> tuple[int, int]:
-    return max(2, -(-h // GRID)), max(2, -(-w // GRID))
-
-
-def _corners_of_grid(h: int, w: int) -> Float64:
-    """Middles of the grid's cells, in the coordinates of the polynomial."""
-    rows, cols = _grid_size(h, w)
-    y, x = np.mgrid[0:rows, 0:cols]
-    return np.stack([2 * (x + 0.5) / cols - 1, 2 * (y + 0.5) / rows - 1], axis=-1).reshape(-1, 2)
+def _exponents(degree: int) -> list[tuple[int, int]]:
+    return [(i, j) for i in range(degree + 1) for j in range(degree + 1 - i)]
 
 
 def _terms(at: Float64, degree: int) -> Float64:
     x, y = at[..., 0], at[..., 1]
-    return np.stack([x**i * y**j for i in range(degree + 1) for j in range(degree + 1 - i)], axis=-1)
+    return np.stack([x**i * y**j for i, j in _exponents(degree)], axis=-1)
 
 
 def _robust_fit(terms: Float64, logs: Float64, rounds: int = 4) -> Float64:

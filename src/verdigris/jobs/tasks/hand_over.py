@@ -106,12 +106,12 @@ def _render_frames(job: RunningJob, opened: OpenShot, tracks: Tracks, start: int
         job.progress(there, facts.frame_count, "rendering")
 
     # Each is kept on disk before the encoder gets it: what an encoder holds dies with it.
-    frames = opened.composed(tracks, start, stop, job.stopping, kept)
     if document.delivery.form in FILMS:
         part = folder / f"part-{start:06d}.{document.delivery.form}"
         if not part.exists():
-            render_part(part, facts, document.delivery, frames, counted)
+            render_part(part, facts, document.delivery, opened.film_frames(tracks, start, stop, job.stopping, kept), counted)
         return
+    frames = opened.composed(tracks, start, stop, job.stopping, kept)
     stills.mkdir(exist_ok=True)
     stem = f"{_file_stem(document.name)}-{content_name(document)}"
     for n, frame in enumerate(frames, start=start):

@@ -24,6 +24,8 @@ from verdigris.shot.model.document import Shot
 
 def check_ready(shot: Shot, tracks: Tracks) -> None:
     """Say what is missing before rendering; RunError `nothing_placed`, `no_corners` or `not_tracked`."""
+    if shot.delivery.matte is not None:
+        return
     if shot.delivery.still is not None:
         held = shot.surface(shot.delivery.still.surface)
         if not any(r.homography is not None for r in tracks.get(held.id, {}).values()):
@@ -108,7 +110,8 @@ class _Drawing:
         except ValueError:
             return None
         top, right, bottom, left = (v * scale for v in plan.overshoot_px)
-        return Layer(texture, warp, art_from_surface, (top, right, bottom, left), plan.black_bars, plan.opacity, plan.blend, plan.blend_in)
+        edges = (top, right, bottom, left)
+        return Layer(texture, warp, art_from_surface, edges, plan.black_bars, plan.opacity, plan.blend, plan.blend_in, plan.beyond)
 
     def _keyed(self, kept: Sequence[Drawn], box: Box) -> Front | None:
         """What stands before a keyed screen, where the key knows the screen's light all over the layer."""

@@ -1,8 +1,9 @@
 """Handing over: films in parts that are joined without encoding again, or numbered stills."""
 
 from collections import deque
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 from typing import TypeVar
@@ -10,9 +11,10 @@ from typing import TypeVar
 import numpy as np
 
 from verdigris.core.light.transfer import encode_array
+from verdigris.core.types import Float32
 from verdigris.media.facts import MediaFacts
 from verdigris.media.frames import Frame, RgbFrame, frame_alpha, linear_light, premultiplied_linear, to_integers
-from verdigris.media.stills import write_exr_half, write_still
+from verdigris.media.stills import write_exr_half, write_matte, write_still
 from verdigris.media.whole import whole_file
 from verdigris.media.writer import FilmWriter, join_parts
 from verdigris.shot.model.delivery import Delivery
@@ -21,6 +23,7 @@ PART_FRAMES = 240
 QUEUE_FRAMES = 6
 
 T = TypeVar("T")
+S = TypeVar("S")
 
 
 class Stopped(Exception):
@@ -32,9 +35,9 @@ def film_parts(count: int, size: int = PART_FRAMES) -> list[tuple[int, int]]:
     return [(start, min(start + size, count)) for start in range(0, count, size)]
 
 
-def side_by_side(frames: Iterator[T], work: Callable[[T], Frame], threads: int = 2) -> Iterator[Frame]:
+def side_by_side(frames: Iterator[T], work: Callable[[T], S], threads: int = 2) -> Iterator[S]:
     """Map frames in order on a few threads, a bounded number ahead; the kernels run outside Python's lock."""
-    waiting: deque[Future[Frame]] = deque()
+    waiting: deque[Future[S]] = deque()
     with ThreadPoolExecutor(threads) as pool:
         try:
             for frame in frames:
@@ -68,12 +71,36 @@ def still_name(stem: str, number: int, form: str) -> str:
     return f"{stem}.{number:04d}.{form}"
 
 
-def write_result_still(path: Path, frame: Frame, form: str) -> None:
+@dataclass(frozen=True)
+class MatteStill:
+    """A matte (H, W) float32 of one frame, and its bits as PNG."""
+
+    cover: Float32
+    depth: int
+
+
+@dataclass(frozen=True)
+class WithMattes:
+    """A frame of result, and mattes (H, W) float32 by name that go with it as layers."""
+
+    frame: Frame
+    mattes: Mapping[str, Float32]
+
+
+Still = Frame | MatteStill | WithMattes
+
+
+def write_result_still(path: Path, still: Still, form: str) -> None:
     """Write one still, PNG (8 or 16 bit as the plate has it) or EXR half linear, with its transparency; whole or not at all."""
+    if isinstance(still, MatteStill):
+        with whole_file(path) as unfinished:
+            write_matte(unfinished, still.cover, form, still.depth)
+        return
+    frame, mattes = (still.frame, still.mattes) if isinstance(still, WithMattes) else (still, {})
     with whole_file(path) as unfinished:
         if form == "exr":
             seen = premultiplied_linear(frame, frame.primaries) if frame.alpha is not None else linear_light(frame)
-            write_exr_half(unfinished, seen, frame.primaries)
+            write_exr_half(unfinished, seen, frame.primaries, mattes)
             return
         codes, alpha = frame.rgb_integers(), frame_alpha(frame)
         transfer = frame.transfer

@@ -3,7 +3,7 @@
 import hashlib
 import json
 import threading
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from functools import cached_property
 from pathlib import Path
 from types import TracebackType
@@ -15,7 +15,10 @@ from verdigris.media.frames import Frame
 from verdigris.media.reader import Reader
 from verdigris.runs.render.compose import draw_frame, plan_frame
 from verdigris.runs.render.handover import (
+    MatteStill,
+    Still,
     Stopped,
+    WithMattes,
     film_parts,
     join_film,
     render_part,
@@ -55,7 +58,7 @@ def picture_key(shot: Shot, tracks: Tracks) -> str:
         named.pop("name", None)
     used = {"id", "depth", "reference_frame", "corners", "corrections", "reach_frames", "proportions", "region"}
     plain["surfaces"] = [x.model_dump(mode="json", include=used) for x in shot.surfaces if x.id in shown]
-    plain["still"] = shot.delivery.model_dump(mode="json", include={"still"})
+    plain["still"] = shot.delivery.model_dump(mode="json", include={"still", "matte", "depth", "with_mattes"})
     ridden = {o.rides for o in shot.occluders} | {p.rides for m in shot.mattes for p in m.parts if p.kind == "shape"}
     ridden |= {p.surface for m in shot.mattes for p in m.parts if p.kind == "region"}
     return _key(plain, {k: v for k, v in tracks.items() if k in shown | ridden})
@@ -71,7 +74,9 @@ def _key(document: object, tracks: Tracks) -> str:
 
 def content_name(shot: Shot) -> str:
     """What is handed over, as part of a file name: the result, or the plate held still on a surface."""
-    still = shot.delivery.still
+    still, matte = shot.delivery.still, shot.delivery.matte
+    if matte is not None:
+        return f"matte-{matte}"
     return "result" if still is None else f"held-{still.surface}-{still.how}"
 
 
@@ -155,14 +160,14 @@ class OpenShot:
 
     def composed(
         self, tracks: Tracks, start: int, stop: int, stopping: Callable[[], bool] = lambda: False, kept: KeptFrames | None = None
-    ) -> Iterator[Frame]:
+    ) -> Iterator[Still]:
         """Frames of result in a range, end exclusive; raises Stopped between frames when asked to.
 
         With `kept`, each is kept before it is handed on, and taken from there where its plan is the same.
         """
         still = self.still_of(tracks)
         placed = self.placed if still is None else []
-        mattes = self.mattes
+        mattes, delivery = self.mattes, self.shot.delivery
 
         def numbered() -> Iterator[tuple[int, Frame]]:
             for n, picture in zip(range(start, stop), self.plate.frames(start, stop), strict=True):
@@ -170,8 +175,21 @@ class OpenShot:
                     raise Stopped
                 yield n, picture
 
-        def one(item: tuple[int, Frame]) -> Frame:
+        size = (self.plate.facts.width, self.plate.facts.height)
+
+        def covers(n: int, picture: Frame, chosen: Iterable[Matte]) -> dict[str, Float32]:
+            drawn = {m.id: mattes.draw(plan_matte(self.shot, m, tracks, n, size), picture) for m in chosen}
+            return {k: d.within((0, 0, *size)) for k, d in drawn.items()}
+
+        def one(item: tuple[int, Frame]) -> Still:
             n, picture = item
+            if delivery.matte is not None:
+                return MatteStill(covers(n, picture, [self.shot.matte(delivery.matte)])[delivery.matte], delivery.depth)
+            if delivery.with_mattes and delivery.form == "exr" and still is None:
+                return WithMattes(result(n, picture), covers(n, picture, self.shot.mattes))
+            return result(n, picture)
+
+        def result(n: int, picture: Frame) -> Frame:
             if still is not None:
                 return still.picture_or_empty(n, picture)
             plan = plan_frame(self.shot, placed, tracks, n)
@@ -180,6 +198,14 @@ class OpenShot:
             return kept.frame(plan, picture, lambda: draw_frame(plan, placed, picture, mattes))
 
         yield from side_by_side(numbered(), one)
+
+    def film_frames(
+        self, tracks: Tracks, start: int, stop: int, stopping: Callable[[], bool] = lambda: False, kept: KeptFrames | None = None
+    ) -> Iterator[Frame]:
+        """Frames of result for a film, which holds no mattes."""
+        for still in self.composed(tracks, start, stop, stopping, kept):
+            assert not isinstance(still, MatteStill | WithMattes)
+            yield still
 
     def matte_frames(self, matte: Matte, tracks: Tracks, start: int, stop: int) -> Iterator[Float32]:
         """A matte over the whole picture, (H, W) float32, frame by frame; end exclusive."""
@@ -232,7 +258,7 @@ class OpenShot:
                     done += 1
                     progress(done, facts.frame_count)
 
-                render_part(part, facts, self.shot.delivery, self.composed(tracks, start, stop, stopping), one_more)
+                render_part(part, facts, self.shot.delivery, self.film_frames(tracks, start, stop, stopping), one_more)
             progress(stop, facts.frame_count)
         join_film(parts, out, facts.rate, self.plate_path)
         for file in work.iterdir():

@@ -10,6 +10,7 @@ import numpy as np
 
 from verdigris.core.camera.optics import Optics
 from verdigris.core.composite.texture import Layout, Texture, art_from_surface
+from verdigris.core.geometry.held_still import frame_to_still
 from verdigris.core.geometry.homography import apply_homography, homography_from_quads, unit_square_to
 from verdigris.core.geometry.quad import find_quad_problem, surface_aspect
 from verdigris.core.light.transfer import srgb_to_linear
@@ -99,15 +100,20 @@ class PlacedArtwork:
             return []
         camera, reference, corners, area = where
         size = (self._plate.width, self._plate.height)
-        nearer = in_front_of(shot, self.surface, tracks, frame, size) if self.surface is not None else ([], [])
+        covered = self.surface is not None and placement.covered_by_nearer
+        nearer = in_front_of(shot, self.surface, tracks, frame, size) if covered and self.surface is not None else ([], [])
         layout = _layout_at(placement.layout, frame)
         lies_flat = placement.painted is None and placement.drawn_over is None
+        art_from_area = self._art_from_area(layout, area)
+        if placement.beyond != "nothing" and lies_flat and placement.rides == "full" and self.surface is not None:
+            times = self._beyond(corners[0])[1]
+            art_from_area = art_from_area @ np.array([[1 + 2 * times, 0, -times], [0, 1 + 2 * times, -times], [0, 0, 1.0]])
         main = LayerPlan(
-            (placement.artwork.model_dump_json(), shown), tuple(self._art_from_area(layout, area).reshape(-1).tolist()), camera,
+            (placement.artwork.model_dump_json(), shown), tuple(art_from_area.reshape(-1).tolist()), camera,
             points_of(reference), corners_of(corners), None if area is None else points_of(area), layout.crop,
             overshoot_px=placement.overshoot_px if lies_flat else (0.0, 0.0, 0.0, 0.0),
             black_bars=lies_flat and placement.surround == "black", rounding=self._rounding(), opacity=opacity,
-            blend=placement.blend, blend_in=placement.blend_in, in_front=polygons_of(*nearer),
+            blend=placement.blend, blend_in=placement.blend_in, beyond=placement.beyond, in_front=polygons_of(*nearer),
             kept_in_front=self._mattes(shot, placement.kept_in_front, tracks, frame),
             shown_only_in=self._mattes(shot, placement.shown_only_in, tracks, frame),
         )  # fmt: skip
@@ -130,11 +136,37 @@ class PlacedArtwork:
             return None if at is None else (plain, self._quad, {0: at}, None)
         if placement.drawn_over is not None:
             return self._drawn_over(track, placement.drawn_over, frame, plain)
+        if placement.rides != "full":
+            now = corners_at(self.surface, track, frame)
+            if now is None:
+                return None
+            still = frame_to_still(self._quad, now, placement.rides)
+            if still is None:
+                return None
+            back = np.asarray(np.linalg.inv(still), np.float64)
+            return plain, self._quad, {0: apply_homography(back, self._quad)}, self._area
         camera = camera_of(shot, (width, height), track)
         corners = corners_around(self.surface, track, frame, camera)
         if not corners:
             return None
+        if placement.beyond != "nothing":
+            return camera, self._quad, corners, self._beyond(corners[0])[0]
         return camera, self._quad, corners, None if placement.area is None else self._area
+
+    def _beyond(self, now: Float64) -> tuple[Float64, int]:
+        """As much of the plane around its area as is a plane in this picture, and how many areas that is to each side."""
+        move = homography_from_quads(self._quad, now)
+        for times in (24, 12, 6, 3, 1):
+            unit = np.array([[-times, -times], [1 + times, -times], [1 + times, 1 + times], [-times, 1 + times]], np.float64)
+            wide = unit_square_to(self._area)
+            depth = np.concatenate([unit, np.ones((4, 1))], axis=1) @ wide[2]
+            if np.any(depth * np.sign(depth[0]) <= 1e-9):
+                continue
+            area = apply_homography(wide, unit)
+            away = np.concatenate([area, np.ones((4, 1))], axis=1) @ move[2]
+            if np.all(away * np.sign(away[0]) > 1e-9) and find_quad_problem(apply_homography(move, area), 1.0) is None:
+                return area, times
+        return self._area, 0
 
     def _drawn_over(
         self, track: Mapping[int, object], over: int, frame: int, plain: Optics

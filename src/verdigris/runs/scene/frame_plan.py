@@ -11,6 +11,7 @@ import numpy as np
 import verdigris.core
 from verdigris.core.camera.optics import Optics
 from verdigris.core.composite.blend import Blend, Space
+from verdigris.core.composite.layer import Beyond
 from verdigris.core.composite.warp import MIDDLE
 from verdigris.core.matte.recipe import Combine
 from verdigris.core.types import Float64
@@ -91,6 +92,7 @@ class LayerPlan:
     overshoot_px : how far each edge is moved outwards
     black_bars : whether fitted artwork has black around it
     rounding : radii of the area's corners, shares of its width and height
+    beyond : what of the plane lies around the artwork
     opacity, blend, blend_in : how it goes with what is below it
     in_front : polygons of what is nearer, plate px, each with its soft edge
     kept_in_front, shown_only_in : mattes
@@ -111,6 +113,7 @@ class LayerPlan:
     opacity: float = 1.0
     blend: Blend = "over"
     blend_in: Space | None = None
+    beyond: Beyond = "nothing"
     in_front: tuple[tuple[Points, float], ...] = ()
     kept_in_front: tuple[MattePlan, ...] = ()
     shown_only_in: tuple[MattePlan, ...] = ()

@@ -182,10 +182,11 @@ class OrderSource:
 
 
 def _drawn(picture: Float32, picture_from_canvas: np.ndarray, width: int, height: int) -> Float32:  # type: ignore[type-arg]
-    """A picture laid on a canvas, reduced by area first; black and opaque around it."""
+    """A picture laid on a canvas, brought to its size there first; black and opaque around it."""
     scale = np.linalg.norm(picture_from_canvas[:2, :2], axis=0)
-    small = (max(1, round(picture.shape[1] / max(1.0, scale[0]))), max(1, round(picture.shape[0] / max(1.0, scale[1]))))
-    reduced = cv2.resize(picture, small, interpolation=cv2.INTER_AREA) if small != picture.shape[1::-1] else picture
+    small = (max(1, round(picture.shape[1] / scale[0])), max(1, round(picture.shape[0] / scale[1])))
+    smaller = small[0] * small[1] < picture.shape[0] * picture.shape[1]
+    reduced = cv2.resize(picture, small, interpolation=cv2.INTER_AREA if smaller else cv2.INTER_LINEAR)
     m = np.diag([reduced.shape[1] / picture.shape[1], reduced.shape[0] / picture.shape[0], 1.0]) @ picture_from_canvas
     half = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1.0]])
     m = np.linalg.inv(half) @ m @ half

@@ -48,17 +48,27 @@ class TextArtwork(Part):
     margin: float = Field(0.06, ge=0, le=0.45, description="room around the text, share of the shorter side")
 
 
+def _kind_of(value: Any) -> str:
+    kind = value.get("kind", "file") if isinstance(value, dict) else getattr(value, "kind", "file")
+    return str(kind)
+
+
+OneArtwork = (
+    Annotated[FileArtwork, Tag("file")]
+    | Annotated[ColourArtwork, Tag("colour")]
+    | Annotated[ChartArtwork, Tag("chart")]
+    | Annotated[TextArtwork, Tag("text")]
+)
+
+
 class OrderItem(Part):
     """One block of a running order."""
 
-    artwork: "Made | FileArtwork" = Field(discriminator="kind")
+    artwork: Annotated[OneArtwork, Discriminator(_kind_of)]
     first: float = Field(0, ge=0, le=1_000_000, description="frame of the item it begins with")
     frames: int = Field(ge=1, le=1_000_000, description="how long it is shown, frames of the running order")
     dissolve: int = Field(0, ge=0, le=10_000, description="frames over which it fades in over the item before; 0 is a cut")
     fit: Literal["fit", "fill", "stretch"] = "fill"
-
-
-Made = ColourArtwork | ChartArtwork | TextArtwork
 
 
 class OrderArtwork(Part):
@@ -71,19 +81,4 @@ class OrderArtwork(Part):
     items: list[OrderItem] = Field(min_length=1, max_length=200)
 
 
-OrderItem.model_rebuild()
-
-
-def _kind_of(value: Any) -> str:
-    kind = value.get("kind", "file") if isinstance(value, dict) else getattr(value, "kind", "file")
-    return str(kind)
-
-
-Artwork = Annotated[
-    Annotated[FileArtwork, Tag("file")]
-    | Annotated[ColourArtwork, Tag("colour")]
-    | Annotated[ChartArtwork, Tag("chart")]
-    | Annotated[TextArtwork, Tag("text")]
-    | Annotated[OrderArtwork, Tag("order")],
-    Discriminator(_kind_of),
-]
+Artwork = Annotated[OneArtwork | Annotated[OrderArtwork, Tag("order")], Discriminator(_kind_of)]

@@ -48,6 +48,8 @@ class Shot(Part):
                 raise ValueError(f"an outline rides the surface {occluder.rides}, which is not there")
         if self.delivery.still is not None and self.delivery.still.surface not in known:
             raise ValueError(f"the delivery holds still on the surface {self.delivery.still.surface}, which is not there")
+        if self.delivery.matte is not None and all(m.id != self.delivery.matte for m in self.mattes):
+            raise ValueError(f"the delivery names the matte {self.delivery.matte}, which is not there")
         _check_unique([p.id for p in self.placements], "placements")
         _check_unique([m.id for m in self.mattes], "mattes")
         for placement in self.placements:

@@ -83,7 +83,11 @@ class Placement(Part):
     id: Id
     name: Name | None = None
     surface: Id | None = Field(None, description="what it rides on; without one it stands in the picture")
+    rides: Held = Field("full", description="how much of the surface's movement it takes: place, and turn, and size, or all")
     artwork: Artwork
+    beyond: Literal["nothing", "repeat", "mirror"] = Field(
+        "nothing", description="what of its plane lies around its area: nothing, or the artwork again, as it is or mirrored"
+    )
     on: bool = Field(True, description="whether it is seen")
     area: Quad | None = Field(None, description="its corners at the surface's reference frame, plate px; without them the surface's own")
     fit: Fit = "fill"
@@ -105,6 +109,7 @@ class Placement(Part):
         None, description="what is blended: light, or sRGB codes; without it, as the blend is defined"
     )
     shadow: Shadow | None = None
+    covered_by_nearer: bool = Field(True, description="whether what is nearer on the depth line stays in front of it")
     kept_in_front: list[Id] = Field(default_factory=list, max_length=50, description="mattes of what stays in front of it")
     shown_only_in: list[Id] = Field(default_factory=list, max_length=50, description="mattes it is seen within")
 

@@ -37,22 +37,24 @@ export function HandOver() {
   const { shot, document, plate, surface, act, take } = useWork();
   const [delivery, setDelivery] = useState<Delivery>(document.delivery);
   const held = delivery.still ?? null;
+  const matte = delivery.matte ?? null;
   const film = isFilm(delivery.form) ? plate.films[delivery.form] : undefined;
-  const ready = held ? document.surfaces.some((s) => s.id === held.surface && shot.takes.some((t) => t.id === s.take && t.followed > 0)) : document.placements.length > 0 && !!take && take.followed > 0;
+  const ready = matte ? true : held ? document.surfaces.some((s) => s.id === held.surface && shot.takes.some((t) => t.id === s.take && t.followed > 0)) : document.placements.length > 0 && !!take && take.followed > 0;
   return (
     <div className="rows">
       <Field label="What" hint="The result; or the plate held still on a surface, for painting on. What is painted rides back in Place">
-        <Select size="small" style={{ width: 210 }} value={held ? `${held.surface} ${held.how}` : "result"} aria-label="what is handed over" data-testid="deliver-what"
-          options={[{ value: "result", label: "the result" }, ...document.surfaces.filter((s) => s.take).flatMap((s) => HELD.map((x) => ({ value: `${s.id} ${x.value}`, label: `the plate held still: ${s.name}, ${x.label}` })))]}
+        <Select size="small" style={{ width: 210 }} value={matte ? `matte ${matte}` : held ? `${held.surface} ${held.how}` : "result"} aria-label="what is handed over" data-testid="deliver-what"
+          options={[{ value: "result", label: "the result" }, ...document.surfaces.filter((s) => s.take).flatMap((s) => HELD.map((x) => ({ value: `${s.id} ${x.value}`, label: `the plate held still: ${s.name}, ${x.label}` }))), ...document.mattes.map((m) => ({ value: `matte ${m.id}`, label: `the matte: ${m.name ?? m.id}` }))]}
           onChange={(v) => {
             const [on = "", how = "full"] = v.split(" ");
-            if (v === "result") setDelivery({ ...delivery, still: null });
-            else setDelivery({ ...delivery, still: { surface: on, how: how as Held }, form: isFilm(delivery.form) ? "png" : delivery.form });
+            if (v === "result") setDelivery({ ...delivery, still: null, matte: null });
+            else if (on === "matte") setDelivery({ ...delivery, still: null, matte: how, form: isFilm(delivery.form) ? "png" : delivery.form });
+            else setDelivery({ ...delivery, matte: null, still: { surface: on, how: how as Held }, form: isFilm(delivery.form) ? "png" : delivery.form });
           }} />
       </Field>
       <Field label="As">
         <Segmented size="small" value={delivery.form} onChange={(form) => setDelivery({ ...delivery, form: form as Delivery["form"] })}
-          options={[{ value: "mp4", label: "MP4", disabled: held !== null }, { value: "mkv", label: "MKV", disabled: held !== null }, { value: "png", label: "PNG" }, { value: "exr", label: "EXR half" }]} />
+          options={[{ value: "mp4", label: "MP4", disabled: held !== null || matte !== null }, { value: "mkv", label: "MKV", disabled: held !== null || matte !== null }, { value: "png", label: "PNG" }, { value: "exr", label: "EXR half" }]} />
       </Field>
       {delivery.form === "mp4" && (
         <>
@@ -64,9 +66,17 @@ export function HandOver() {
           </Field>
         </>
       )}
+      {matte && delivery.form === "png" && (
+        <Field label="Bits"><Segmented size="small" value={delivery.depth} options={[8, 16]} onChange={(depth) => setDelivery({ ...delivery, depth: depth as Delivery["depth"] })} /></Field>
+      )}
+      {!matte && !held && delivery.form === "exr" && document.mattes.length > 0 && (
+        <Field label="Mattes" hint="Every matte as a layer of its own name beside the picture, channel Y">
+          <Segmented size="small" value={delivery.with_mattes ? "with" : "none"} options={[{ value: "none", label: "left out" }, { value: "with", label: "as layers" }]} onChange={(v) => setDelivery({ ...delivery, with_mattes: v === "with" })} />
+        </Field>
+      )}
       {film && <Note>{`Written as ${film.written}.`}</Note>}
       {film?.lost && <Note tone="warn">{film.lost}</Note>}
-      <Note>{held ? "Every frame whole on one canvas, empty where the plate shows nothing, numbered like the plate; still.json says where each lies." : isFilm(delivery.form) ? "Same rate, length, size, pixel shape and sound as the plate." : delivery.form === "png" ? "Numbered like the plate. Outside the surface every pixel equals the decoded plate." : "Linear light, half float, numbered like the plate."}</Note>
+      <Note>{matte ? "White is in front; numbered like the plate." : held ? "Every frame whole on one canvas, empty where the plate shows nothing, numbered like the plate; still.json says where each lies." : isFilm(delivery.form) ? "Same rate, length, size, pixel shape and sound as the plate." : delivery.form === "png" ? "Numbered like the plate. Outside the surface every pixel equals the decoded plate." : "Linear light, half float, numbered like the plate."}</Note>
       <Button type="primary" disabled={!ready} data-testid="hand-over"
         onClick={() => void act((revision) => api.POST("/api/shots/{shot_id}/deliveries", { params: { path: { shot_id: shot.id } }, body: { base_revision: revision, delivery } }).then(() => null))}>
         Hand over

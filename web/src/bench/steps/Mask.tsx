@@ -23,9 +23,17 @@ function Uses({ matte }: { matte: string }) {
     void edit({ kind: "set_placement", placement } as Edit);
   };
   return placements.map((p) => (
-    <Field key={p.id} label={placementName(p, shot.media)} hint="Whether the matte stays in front of it, or it is seen only within the matte">
-      <Segmented size="small" value={use(p)} data-testid={`use-${p.id}`} onChange={(v) => choose(p, v as Use)} options={[{ value: "none", label: "not used" }, { value: "front", label: "in front" }, { value: "within", label: "seen within" }]} />
-    </Field>
+    <div key={p.id} className="rows">
+      <b className="small">{placementName(p, shot.media)}</b>
+      <Field label="This matte" hint="Whether it stays in front of the artwork, or the artwork is seen only within it">
+        <Segmented size="small" value={use(p)} data-testid={`use-${p.id}`} onChange={(v) => choose(p, v as Use)} options={[{ value: "none", label: "not used" }, { value: "front", label: "in front" }, { value: "within", label: "seen within" }]} />
+      </Field>
+      {document.occluders.length > 0 && (
+        <Field label="Outlines" hint="Whether the outlines on the depth line stay in front of it as well; a key often does that better">
+          <Segmented size="small" value={p.covered_by_nearer ? "front" : "none"} data-testid={`outlines-${p.id}`} onChange={(v) => void edit({ kind: "set_placement", placement: { ...p, covered_by_nearer: v === "front" } } as Edit)} options={[{ value: "none", label: "not used" }, { value: "front", label: "in front" }]} />
+        </Field>
+      )}
+    </div>
   ));
 }
 

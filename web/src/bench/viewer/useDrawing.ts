@@ -23,7 +23,7 @@ export function useDrawing(): { click: (p: PlatePoint, near: number) => void; fi
     const { part } = masking;
     if (tool === "matte") masking.add({ kind: "shape", keys: [{ frame, points }], rides: surface?.id ?? null, outline } as unknown as MattePart);
     else if (part?.kind === "key") masking.setPart({ samples: [...part.samples, { frame, polygon: points }] } as Partial<MattePart>);
-    else masking.add({ kind: "key", samples: [{ frame, polygon: points }], despill: 1 } as unknown as MattePart);
+    else masking.add({ kind: "key", samples: [{ frame, polygon: points }], despill: 1, marks_px: 16 } as unknown as MattePart);
   };
 
   const finish = () => {

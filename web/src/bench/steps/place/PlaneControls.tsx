@@ -1,6 +1,6 @@
 /** How artwork lies in the plane: proportions, area, moved, scaled, turned, cropped, its edges. */
-import { Button, InputNumber, Segmented, Tooltip } from "antd";
-import type { Edit, LayoutKey } from "../../../api/client";
+import { Button, InputNumber, Segmented, Select, Tooltip } from "antd";
+import type { Edit, LayoutKey, Placement } from "../../../api/client";
 import { useWork } from "../../context";
 import { keyToggled, layoutAt, layoutSet } from "../../model/placing";
 import { setBench, useBench, useCalmFrame } from "../../state";
@@ -8,6 +8,9 @@ import { Felt } from "../Felt";
 import { Field, Note } from "../parts";
 import { usePlacing } from "./usePlacing";
 
+const RIDES: { value: Placement["rides"]; label: string }[] = [
+  { value: "full", label: "all of it" }, { value: "position", label: "its place" }, { value: "turn", label: "place and turn" }, { value: "size", label: "place, turn and size" },
+];
 const EDGES = ["top", "right", "bottom", "left"] as const;
 
 function Pairs({ label, hint, names, values, step, unit, set, min, max }: { label: string; hint: string; names: readonly string[]; values: readonly number[]; step: number; unit: string; min?: number; max?: number; set: (values: number[]) => void }) {
@@ -54,6 +57,16 @@ export function PlaneControls() {
           {chosen.area && <Button size="small" onClick={() => set({ area: null })}>Whole</Button>}
         </span>
       </Field>
+      {chosen.surface && (
+        <>
+          <Field label="Rides" hint="How much of the surface's movement it takes: all of it lies in the plane; place, turn and size stay flat, as with one or two points">
+            <Select size="small" style={{ width: 190 }} value={chosen.rides} aria-label="what it takes of the movement" options={RIDES} onChange={(rides: Placement["rides"]) => set({ rides })} />
+          </Field>
+          <Field label="Beyond it" hint="What of its plane lies around its area, to the edge of the picture: a sky, a wall">
+            <Segmented size="small" value={chosen.beyond} options={["nothing", "repeat", "mirror"]} onChange={(v) => set({ beyond: v as Placement["beyond"] })} />
+          </Field>
+        </>
+      )}
       <Pairs label="Moved" hint="Across and down, in hundredths of the area" names={["across", "down"]} unit="%" step={1} values={now.move.map((v) => v * 100)} set={(v) => lay({ move: v.map((x) => x / 100) as [number, number] })} />
       <Felt label="Size" hint="Of the size that its fit gives it" name="size" min={1} max={10_000} felt={300} step={1} unit="%" value={Math.round(now.scale[0] * 100)} edit={(v) => layEdit({ scale: [v / 100, (v / 100) * (now.scale[1] / now.scale[0])] })} />
       <Felt label="Turned" hint="Clockwise, about its own middle" name="turn" min={-36_000} max={36_000} felt={180} step={0.5} unit="°" value={Math.round(now.turn_deg * 10) / 10} edit={(v) => layEdit({ turn_deg: v })} />
