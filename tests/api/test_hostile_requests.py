@@ -56,9 +56,9 @@ def test_a_body_of_megabytes_is_refused_outside_uploads(live, shot):
         {"kind": "set_points", "surface": "s", "follow": "points", "points": [{"id": "p", "keys": [{"frame": 0, "at": [1, 1]}], "half_size_px": [1e9, 1e9]}]},
         {"kind": "choose_take", "surface": "s", "take": "no-take"},
         {"kind": "choose_take", "surface": "s", "take": "00000000-0000-4000-8000-000000000000"},
-        {"kind": "set_placement", "placement": {"surface": "s", "artwork": {"path": "/etc/hostname"}}},
-        {"kind": "set_placement", "placement": {"surface": "s", "artwork": {"media": "../../etc/hostname"}}},
-        {"kind": "set_placement", "placement": {"surface": "s", "artwork": {"media": "0" * 64}}},
+        {"kind": "set_placement", "placement": {"id": "p1", "surface": "s", "artwork": {"path": "/etc/hostname"}}},
+        {"kind": "set_placement", "placement": {"id": "p1", "surface": "s", "artwork": {"media": "../../etc/hostname"}}},
+        {"kind": "set_placement", "placement": {"id": "p1", "surface": "s", "artwork": {"media": "0" * 64}}},
         {"kind": "add_surface", "surface": {"id": "y", "name": "y", "take": "00000000-0000-4000-8000-000000000000"}},
     ],
 )  # fmt: skip

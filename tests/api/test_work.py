@@ -19,7 +19,9 @@ def begin(app: LiveApp, plate, plate_film, art_still=None, name="shot") -> str:
     edits = [{"kind": "add_surface", "surface": surface}]
     if art_still is not None:
         art = app.upload(art_still)
-        edits.append({"kind": "set_placement", "placement": {"surface": "s", "artwork": {"media": art["hash"]}, "fit": "stretch"}})
+        edits.append(
+            {"kind": "set_placement", "placement": {"id": "p1", "surface": "s", "artwork": {"media": art["hash"]}, "fit": "stretch"}}
+        )
     answer = app.http.post(f"/api/shots/{shot['id']}/edits", json={"base_revision": 1, "edits": edits})
     assert answer.status_code == 200, answer.text
     return shot["id"]

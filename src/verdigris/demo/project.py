@@ -8,9 +8,11 @@ from contextlib import AbstractContextManager
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from verdigris.demo.placing import CHALK, dressed, write_chalk
 from verdigris.demo.shots import SHOTS, DemoShot, document_of_scene, kiosk_document
 from verdigris.demo.write import STILLS, write_departures, write_plate, write_stills
 from verdigris.jobs.intake import take_in
@@ -26,6 +28,8 @@ from verdigris.store.shots import create_project, create_shot, document_of, get_
 
 PROJECT = "Skerry Line, spring timetable"
 UNTOUCHED = "Ticket kiosk, untouched"
+# Every plate of the demo has this size, px.
+DEMO_SIZE = (1920, 1080)
 Bar = Callable[[str], AbstractContextManager[Callable[[int, int], None]]]
 
 
@@ -78,7 +82,12 @@ def _make(settings: Settings, folder: Path, project_id: uuid.UUID, shot: DemoSho
     with session(settings.database_url) as s:
         plate = _brought_in(s, media, folder / f"{shot.scene}.mp4")
         artwork = None if shot.artwork is None else _brought_in(s, media, folder / shot.artwork)
-        document = document_of_scene(shot, _truth(folder, shot.scene), plate, artwork)
+        truth = _truth(folder, shot.scene)
+        corners = np.array(truth["surfaces"][shot.surface][int(truth["reference_frame"])]["corners"])
+        if shot.scene == "hoarding" and not (folder / CHALK).exists():
+            write_chalk(folder / CHALK, corners, DEMO_SIZE)
+        document = document_of_scene(shot, truth, plate, artwork)
+        document = dressed(shot.scene, document, corners, lambda name: _brought_in(s, media, folder / name))
         made = _shot(s, project_id, document, "outlined")
     _through(settings, made, shot.surface, shot.delivered, bar)
 

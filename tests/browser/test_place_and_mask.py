@@ -1,0 +1,124 @@
+"""Placing several things on a surface, and keeping things in front of them, by hand."""
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.api.test_work import begin, track
+from tests.browser.bench_page import BenchPage, document, until
+
+
+@pytest.fixture(scope="module")
+def finished(live, plate, plate_film, art_still) -> str:
+    shot = begin(live, plate, plate_film, art_still, "placing")
+    assert track(live, shot)["state"] == "done"
+    return shot
+
+
+def pick(window: Page, label: str, option: str) -> None:
+    window.get_by_label(label, exact=True).click()
+    window.locator(f".ant-select-item-option[title='{option}']").last.click()
+
+
+def test_a_stack_is_built_ordered_blended_and_taken_apart(window: Page, live, finished):
+    BenchPage(window).open(finished).step("place")
+    stack = window.get_by_test_id("stack")
+    expect(stack.locator(".stack-row")).to_have_count(1)
+    window.get_by_test_id("add-placement").click()
+    window.get_by_text("Text", exact=True).click()
+    until(window, lambda: len(document(live, finished)["placements"]) == 2)
+    expect(stack.locator(".stack-row").first).to_contain_text("Lantern Bay")
+    window.get_by_test_id("text").fill("Skerry\nHolm")
+    window.get_by_test_id("text").blur()
+    until(window, lambda: document(live, finished)["placements"][1]["artwork"]["text"] == "Skerry\nHolm")
+    window.get_by_text("With what is below").click()
+    pick(window, "blend", "multiply")
+    until(window, lambda: document(live, finished)["placements"][1]["blend"] == "multiply")
+    expect(stack.locator(".stack-row").first).to_contain_text("multiply")
+    window.get_by_label("Skerry farther").click()
+    until(window, lambda: [p["artwork"]["kind"] for p in document(live, finished)["placements"]] == ["text", "file"])
+    window.get_by_label("Skerry is seen").click()
+    until(window, lambda: document(live, finished)["placements"][0]["on"] is False)
+    window.get_by_text("Take it off").click()
+    until(window, lambda: [p["artwork"]["kind"] for p in document(live, finished)["placements"]] == ["file"])
+
+
+def test_artwork_is_laid_otherwise_with_figures_and_by_an_area_of_its_own(window: Page, live, finished, plate):
+    bench = BenchPage(window).open(finished)
+    bench.step("place")
+    window.get_by_text("In the plane").click()
+    window.get_by_label("turn", exact=True).fill("12")
+    window.get_by_label("turn", exact=True).press("Enter")
+    until(window, lambda: [k["turn_deg"] for k in document(live, finished)["placements"][0]["layout"]] == [12])
+    window.get_by_test_id("tool-area").click()
+    (x0, y0), _, (x1, y1), _ = plate.corners_at(plate.reference)
+    for u, v in ((0.2, 0.2), (0.6, 0.2), (0.6, 0.6), (0.2, 0.6)):
+        bench.click(x0 + u * (x1 - x0), y0 + v * (y1 - y0))
+    until(window, lambda: document(live, finished)["placements"][0]["area"] is not None)
+    window.get_by_text("Whole", exact=True).click()
+    until(window, lambda: document(live, finished)["placements"][0].get("area") is None)
+    window.get_by_text("Lay back").click()
+    until(window, lambda: document(live, finished)["placements"][0]["layout"] == [])
+
+
+def test_a_matte_is_drawn_seen_used_and_taken_out(window: Page, live, finished, plate):
+    bench = BenchPage(window).open(finished)
+    bench.step("mask")
+    window.get_by_test_id("add-part").click()
+    window.get_by_text("Shape: draw it").click()
+    (x0, y0), _, (x1, y1), _ = plate.corners_at(plate.reference)
+    for u, v in ((0.3, 0.3), (0.7, 0.3), (0.7, 0.9)):
+        bench.click(x0 + u * (x1 - x0), y0 + v * (y1 - y0))
+    window.keyboard.press("Enter")
+    until(window, lambda: len(document(live, finished)["mattes"]) == 1)
+    kept = document(live, finished)
+    matte = kept["mattes"][0]["id"]
+    assert kept["placements"][0]["kept_in_front"] == [matte]
+    expect(window.get_by_test_id("shape-matte:0")).to_be_visible()
+    with window.expect_response(lambda r: "/alone/" in r.url and "part" not in r.url) as answer:
+        window.get_by_test_id("transport").get_by_text("Matte", exact=True).click()
+    assert answer.value.ok
+    window.get_by_test_id("add-part").click()
+    window.get_by_text("Brightness", exact=True).click()
+    until(window, lambda: [p["kind"] for p in document(live, finished)["mattes"][0]["parts"]] == ["shape", "brightness"])
+    window.get_by_test_id("part-1").get_by_label("sign: added").click()
+    until(window, lambda: document(live, finished)["mattes"][0]["parts"][1]["combine"] == "subtract")
+    window.get_by_text("What it is for").click()
+    use = window.get_by_test_id(f"use-{kept['placements'][0]['id']}")
+    use.get_by_text("seen within").click()
+    until(window, lambda: document(live, finished)["placements"][0]["shown_only_in"] == [matte])
+    window.get_by_text("Take the matte out").click()
+    until(window, lambda: document(live, finished)["mattes"] == [])
+    assert document(live, finished)["placements"][0]["shown_only_in"] == []
+
+
+def test_a_key_is_sampled_in_the_picture_at_several_frames(window: Page, live, finished, plate):
+    bench = BenchPage(window).open(finished)
+    bench.step("mask")
+    (x0, y0), _, (x1, y1), _ = plate.corners_at(plate.reference)
+
+    def around(u: float) -> None:
+        for a, b in ((u, 0.1), (u + 0.2, 0.1), (u + 0.2, 0.3), (u, 0.3)):
+            bench.click(x0 + a * (x1 - x0), y0 + b * (y1 - y0))
+        window.keyboard.press("Enter")
+
+    window.get_by_test_id("add-part").click()
+    window.get_by_text("Key: draw around bare screen").click()
+    around(0.1)
+    until(window, lambda: len(document(live, finished)["mattes"]) == 1)
+    window.keyboard.press("ArrowRight")
+    window.get_by_test_id("tool-sample").click()
+    around(0.5)
+    until(window, lambda: len(document(live, finished)["mattes"][0]["parts"][0]["samples"]) == 2)
+    part = document(live, finished)["mattes"][0]["parts"][0]
+    assert part["samples"][1]["frame"] == part["samples"][0]["frame"] + 1
+    window.get_by_label("despill", exact=True).fill("40")
+    window.get_by_label("despill", exact=True).press("Enter")
+    until(window, lambda: document(live, finished)["mattes"][0]["parts"][0]["despill"] == pytest.approx(0.4))
+    window.keyboard.press("Control+z")
+    until(window, lambda: document(live, finished)["mattes"][0]["parts"][0]["despill"] == 1)
+    bench.step("handover")
+    window.get_by_test_id("deliver-what").click()
+    window.get_by_title("the matte: In front").last.click()
+    window.get_by_test_id("hand-over").click()
+    expect(window.get_by_test_id("delivery").first).to_have_attribute("data-state", "done", timeout=60_000)
+    expect(window.get_by_test_id("delivery").first).to_contain_text("matte-matte")
