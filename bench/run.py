@@ -5,6 +5,7 @@ import sys
 from collections.abc import Callable
 
 from bench import demo_shot, demo_shots, hostile, interaction, interface, kills, render
+from bench.composite import suite as composite
 from bench.tracking import long, suite
 
 SECTIONS: dict[str, Callable[[bool], None]] = {
@@ -14,6 +15,7 @@ SECTIONS: dict[str, Callable[[bool], None]] = {
     "demo-shots": demo_shots.run,
     "render": render.run,
     "memory": render.run_memory,
+    "composite": composite.run,
     "interface": interface.run,
     "interaction": interaction.run,
 }

@@ -77,7 +77,7 @@ def _handset(shot: Shot, on: _Surface, file: File) -> Dress:
     hand = Matte.model_validate({"id": "hand", "name": "Hand and thumb", "surface": on.id, "parts": [key]})
     items = [
         {"artwork": _file(file("inspector.png")), "frames": 36, "fit": "fill"},
-        {"artwork": _file(file("timetable.png")), "frames": 24, "dissolve": 6, "fit": "fill"},
+        {"artwork": _file(file("timetable.png")), "frames": 24, "dissolve": 6, "fit": "fit"},
         {
             "artwork": {"kind": "text", "text": "Aboard\nat 07:05", "rgb": CREAM, "ground": [30, 78, 86]},
             "frames": 24,
@@ -94,7 +94,7 @@ def _handset(shot: Shot, on: _Surface, file: File) -> Dress:
 def _hoarding(shot: Shot, on: _Surface, file: File) -> Dress:
     """A sticker in an area of its own, and an arrow drawn over the reference frame."""
     sticker = {"kind": "text", "text": "From\n1 November", "rgb": CREAM, "ground": [176, 78, 44], "margin": 0.12}
-    area = on.quad(0.045, 0.64, 0.19, 0.92)
+    area = on.quad(0.80, 0.10, 0.95, 0.36)
     turned = {"layout": [{"turn_deg": -4}], "surround": "plate"}
     over = shot.surfaces[0].reference_frame
     return [

@@ -22,13 +22,15 @@ from verdigris.core.types import Bool, Float32, Uint8
 
 # What is in front is looked for this near, plate px: first close by, then farther.
 NEAR_PX, FAR_PX = 3.0, 12.0
-# How much brighter or darker screen and front may be than they are near by, relative.
-SHADED = 0.12
+# How much brighter or darker than told they may be, relative: the screen, the front where it is near, and where only others of it are.
+SCREEN_SHADED, NEAR_SHADED, FAR_SHADED = 0.12, 0.12, 0.7
 # Below this saturation a colour is grey: its hue tells nothing.
 GREY = 0.12
-SURELY_FRONT = 0.02
+SURELY_FRONT = 0.06
 # Where no screen is this near, plate px, all is solid; so many px tell what most of what is in front looks like.
 SOLID_PX, LEAST_FRONT = 4.0, 30
+# Bare screen; as many deviations of its noise are nothing, up to a bound.
+BARE, NOISES, MOST_NOISE = 0.9, 2.5, 0.12
 
 
 @dataclass(frozen=True)
@@ -83,10 +85,19 @@ def key(light: Float32, inside: Bool, screen: Screen, settings: KeySettings) -> 
     front, weight, solid = _front_near(light, share, settings.scale)
     matte = np.empty_like(share)
     noise = np.float32(max(screen.noise, 0.004) * float(np.mean(screen.colour)))
-    _solve(light, field, share, front, weight, solid, noise * noise, np.float32(settings.clear), np.float32(settings.core), matte)
+    _solve(light, field, share, front, weight, solid, noise * noise, matte)
+    clear, core = _bounds(matte, share, settings)
+    matte = np.clip((matte - clear) / (core - clear), 0, 1)
     if settings.marks_px > 0:
         matte = _without_specks(matte, settings.marks_px * settings.scale)
     return Keyed(matte, field)
+
+
+def _bounds(matte: Float32, share: Float32, settings: KeySettings) -> tuple[np.float32, np.float32]:
+    """Coverages taken for nothing and for whole: as set, and at least what noise alone makes of the bare screen."""
+    bare = matte[::2, ::2][share[::2, ::2] > BARE]
+    noise = 0.0 if len(bare) < LEAST_FRONT else min(NOISES * 1.4826 * float(np.median(np.abs(bare - np.median(bare)))), MOST_NOISE)
+    return np.float32(max(settings.clear, noise)), np.float32(max(min(settings.core, 1 - noise), settings.clear + 0.01))
 
 
 def _is_grey(screen: Screen) -> bool:
@@ -105,7 +116,8 @@ def _front_near(light: Float32, share: Float32, scale: float) -> tuple[Float32, 
 
     Returns
     -------
-    its light (h, w, 3), how surely it is known (h, w) 0..1, and (h, w) where no screen is near: solid whatever its colour
+    its light (h, w, 3); how near it is known (h, w), 1 close by, 0 from afar only, below 0 not at all; and (h, w) where no screen is
+    near: solid whatever its colour
     """
     bare = (share < SURELY_FRONT).astype(np.uint8)
     reach = 2 * max(1, round(SOLID_PX * scale)) + 1
@@ -125,13 +137,13 @@ def _front_near(light: Float32, share: Float32, scale: float) -> tuple[Float32, 
         both += np.float32(2e-4) * (total / total[3]).astype(np.float32)
     weight = both[..., 3]
     front = both[..., :3] / np.maximum(weight, 1e-9)[..., None]
-    return np.ascontiguousarray(front), np.ascontiguousarray(np.clip(weight * 5000, 0, 1)), solid
+    nearness = np.clip((weight - np.float32(4e-4)) * 50, 0, 1) if total[3] >= LEAST_FRONT else np.full_like(weight, -1)
+    return np.ascontiguousarray(front), np.ascontiguousarray(nearness, np.float32), solid
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
-def _solve(light, field, share, front, weight, solid, noise2, clear, core, out):  # type: ignore[no-untyped-def]
-    over = np.float32(1.0) / (core - clear)
-    shaded = np.float32(SHADED * SHADED)
+def _solve(light, field, share, front, weight, solid, noise2, out):  # type: ignore[no-untyped-def]
+    lit_screen = np.float32(SCREEN_SHADED * SCREEN_SHADED)
     for r in range(light.shape[0]):
         for c in range(light.shape[1]):
             s = share[r, c]
@@ -139,18 +151,20 @@ def _solve(light, field, share, front, weight, solid, noise2, clear, core, out):
             known = weight[r, c]
             if solid[r, c] > 0:
                 m = np.float32(1.0)
-            elif known > 0.01:
+            elif known >= 0:
+                lit = np.float32(NEAR_SHADED + (FAR_SHADED - NEAR_SHADED) * (np.float32(1.0) - known))
+                lit *= lit
                 p0, p1, p2 = light[r, c, 0], light[r, c, 1], light[r, c, 2]
                 b0, b1, b2 = field[r, c, 0], field[r, c, 1], field[r, c, 2]
                 f0, f1, f2 = front[r, c, 0], front[r, c, 1], front[r, c, 2]
                 d0, d1, d2 = f0 - b0, f1 - b1, f2 - b2
                 # Covariance: noise, and both sides brighter or darker than told.
-                c00 = noise2 + shaded * (f0 * f0 + b0 * b0)
-                c11 = noise2 + shaded * (f1 * f1 + b1 * b1)
-                c22 = noise2 + shaded * (f2 * f2 + b2 * b2)
-                c01 = shaded * (f0 * f1 + b0 * b1)
-                c02 = shaded * (f0 * f2 + b0 * b2)
-                c12 = shaded * (f1 * f2 + b1 * b2)
+                c00 = noise2 + lit * f0 * f0 + lit_screen * b0 * b0
+                c11 = noise2 + lit * f1 * f1 + lit_screen * b1 * b1
+                c22 = noise2 + lit * f2 * f2 + lit_screen * b2 * b2
+                c01 = lit * f0 * f1 + lit_screen * b0 * b1
+                c02 = lit * f0 * f2 + lit_screen * b0 * b2
+                c12 = lit * f1 * f2 + lit_screen * b1 * b2
                 a00, a01, a02 = c11 * c22 - c12 * c12, c02 * c12 - c01 * c22, c01 * c12 - c02 * c11
                 a11, a12, a22 = c00 * c22 - c02 * c02, c01 * c02 - c00 * c12, c00 * c11 - c01 * c01
                 w0 = a00 * d0 + a01 * d1 + a02 * d2
@@ -159,11 +173,11 @@ def _solve(light, field, share, front, weight, solid, noise2, clear, core, out):
                 whole = w0 * d0 + w1 * d1 + w2 * d2
                 if whole > 0:
                     told = (w0 * (p0 - b0) + w1 * (p1 - b1) + w2 * (p2 - b2)) / whole
-                    m = known * told + (np.float32(1.0) - known) * m
+                    m = told
                     # No more screen may be taken out than there is.
                     most = min(p0 / max(b0, np.float32(1e-5)), p1 / max(b1, np.float32(1e-5)), p2 / max(b2, np.float32(1e-5)))
                     m = max(m, np.float32(1.0) - max(most, np.float32(0.0)) - np.float32(0.05))
-            out[r, c] = min(max((m - clear) * over, np.float32(0.0)), np.float32(1.0))
+            out[r, c] = m
 
 
 def _without_specks(matte: Float32, size: float) -> Float32:
