@@ -10,7 +10,7 @@ import numpy as np
 from verdigris.core.geometry.homography import homography_from_quads
 from verdigris.core.types import Float32, Float64
 
-WIDTH, HEIGHT, FINE, FRAMES = 640, 360, 4, 16
+WIDTH, HEIGHT, FINE, FRAMES = 640, 360, 4, 8
 GREEN, BLUE, DARK = (0.05, 0.5, 0.12), (0.04, 0.08, 0.55), (0.012, 0.012, 0.014)
 SKIN, HAIR, SLEEVE = (0.45, 0.27, 0.18), (0.05, 0.033, 0.025), (0.6, 0.6, 0.62)
 KEYED = ((0.10, 0.08), (0.34, 0.08), (0.34, 0.34), (0.10, 0.34))
@@ -171,7 +171,7 @@ def _seen(light: Float32, scene: Scene) -> Float32:
 def _display(below: Float32, above: Float32) -> Float32:
     from verdigris.core.light.transfer import linear_to_srgb, srgb_to_linear
 
-    b, a = linear_to_srgb(below), linear_to_srgb(above)
+    b, a = (linear_to_srgb(np.asarray(v, np.float64)) for v in (below, above))
     return np.asarray(srgb_to_linear(b + a - b * a), np.float32)
 
 

@@ -58,10 +58,10 @@ def _document(scene: Scene, plate: str) -> dict[str, Any]:
         if one["kind"] == "key":
             one["samples"] = [{"frame": 0, "polygon": _points(KEYED, 0)}]
         if one["kind"] == "shape":
-            # The arm's outline as it was drawn at every fourth frame.
+            # The arm's outline as it was drawn at every fourth frame, and at the last.
             edges = [(-30, 400), (-30, -40), (30, -40), (30, 400)]
             keys = []
-            for n in range(0, FRAMES, 4):
+            for n in [*range(0, FRAMES, 4), FRAMES - 1]:
                 keys.append({"frame": n, "points": [[150 + 22 * n + 0.3 * (y - 180) + dx, y] for dx, y in edges]})
             one |= {"keys": keys, "soft_px": 0.9}
         parts.append(one)
@@ -136,12 +136,12 @@ class _Score:
     @property
     def psnr(self) -> float:
         """Around the edge against the twin, dB."""
-        return float(-10 * np.log10(max(np.mean(self.square), 1e-12)))
+        return float(-10 * np.log10(max(float(np.mean(self.square)), 1e-12)))
 
     def cells(self) -> list[str]:
         """As cells of a table."""
         mean = [f"{np.mean(v):.4f}" if v else "-" for v in (self.matte, self.edge)]
-        flicker = f"{np.mean(self.steps) / max(np.mean(self.true_steps), 1e-6):.2f}" if self.steps else "-"
+        flicker = f"{float(np.mean(self.steps)) / max(float(np.mean(self.true_steps)), 1e-6):.2f}" if self.steps else "-"
         return [*mean, f"{self.psnr:.1f}", f"{np.mean(self.colour):.2f}" if self.colour else "-", flicker]
 
 
