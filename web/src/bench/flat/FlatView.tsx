@@ -8,6 +8,7 @@ import { glyphPath } from "../../ui/corners";
 import { cornersAt } from "../model/shot";
 import { setBench, useBench } from "../state";
 import { frameCache } from "../viewer/frames";
+import { LayoutHandles } from "../steps/place/LayoutHandles";
 import { Overlay } from "../viewer/Overlay";
 import { useDrafts } from "../viewer/useDraft";
 import { useDrawing } from "../viewer/useDrawing";
@@ -206,6 +207,11 @@ export function FlatView({ tall }: { tall?: boolean }) {
         <svg className="flat-shapes" width={size.width} height={size.height} aria-hidden>
           <Overlay named="flat-" toScreen={onFlat.seen} zoom={onFlat.zoom} corners={null} cornersMovable={false} sigmas={null} shapes={allShapes.shapes}
             marks={[]} marksMovable={false} crossing={null} drawing={drawing} drawingTo={null} cursor={null} selection={selection} faded={dragging} edges={false} beside={null} onGrab={hand.onGrab} />
+        </svg>
+      )}
+      {step === "place" && overlays && onFlat && !other && (
+        <svg className="flat-shapes passing" width={size.width} height={size.height} aria-hidden>
+          <LayoutHandles toView={onFlat.seen} toPlate={(p) => onFlat.plate({ x: p.x, y: p.y })} named="flat-" />
         </svg>
       )}
       {corners && (!outlining || other) && <PatchChoice />}

@@ -6,6 +6,7 @@ import { lensOf } from "../model/lens";
 import { cornersAt } from "../model/shot";
 import { boxCorners, within } from "../model/polygons";
 import { setBench, useBench } from "../state";
+import { LayoutHandles } from "../steps/place/LayoutHandles";
 import { Magnifier } from "./Magnifier";
 import { fitView, type Size, toPlate, toScreen, type View, zoomAbout } from "./math/view";
 import { path } from "./grab";
@@ -148,6 +149,7 @@ export function Viewer() {
             crossing={crossing?.at ?? null} drawing={drawing} drawingTo={cursor ?? (drawing.length && pointer ? plateOf(pointer) : null)} cursor={cursor}
             selection={selection} faded={dragging} edges={shown !== "result" || holdPlate} beside={surface && besideFrames ? cornersAt({ ...surface, corrections: [] }, besideFrames, frame) : null} onGrab={hand.onGrab} />
         )}
+        {overlays && step === "place" && shown !== "still" && shown !== "straight" && <LayoutHandles toView={screenOf} toPlate={plateOf} named="" />}
         {wipe !== null && <WipeLine x={view.panX + plateSize.width * pixelAspect * view.zoom * wipe} height={size.height} />}
       </svg>
       {magnifying && pointing && <Magnifier at={hand.held() ?? plateOf(pointing)} screen={{ ...pointing, width: size.width }} />}

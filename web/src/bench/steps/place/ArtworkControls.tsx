@@ -8,6 +8,7 @@ import { hexOf, rgbOf } from "../../model/artwork";
 import { HELD } from "../../held";
 import { FoldedColour } from "../Colour";
 import { Fact, Field, Note } from "../parts";
+import { OrderControls } from "./OrderControls";
 import { usePlacing } from "./usePlacing";
 
 function Colour({ label, rgb, set }: { label: string; rgb: readonly number[]; set: (rgb: [number, number, number]) => void }) {
@@ -85,6 +86,7 @@ export function ArtworkControls() {
   const a = chosen.artwork;
   if (a.kind === "file") return <FileControls artwork={a} />;
   if (a.kind === "text") return <TextControls artwork={a} />;
+  if (a.kind === "order") return <OrderControls artwork={a} />;
   if (a.kind === "colour") return <Colour label="Colour" rgb={a.rgb} set={(rgb) => set({ artwork: { ...a, rgb } })} />;
   if (a.kind === "chart")
     return (

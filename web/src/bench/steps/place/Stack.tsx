@@ -5,7 +5,9 @@ import { urls } from "../../../api/client";
 import { useWork } from "../../context";
 import { hexOf, KIND_NAMES, madeArtwork, mediaOf } from "../../model/artwork";
 import { exchanged, placementName } from "../../model/placing";
+import { edgeAspect } from "../../model/geometry";
 import { setBench } from "../../state";
+import { orderItem } from "./OrderControls";
 import { usePlacing } from "./usePlacing";
 
 function Thumb({ artwork }: { artwork: Artwork }) {
@@ -44,13 +46,20 @@ function Row({ p, chosen }: { p: Placement; chosen: boolean }) {
 
 export function Stack({ addFile }: { addFile: () => void }) {
   const { stack, chosen, add } = usePlacing();
-  const { surface } = useWork();
+  const { surface, document, count, pixelAspect } = useWork();
+  /** Begins with what lies on the surface already, upright or wide as the surface is. */
+  const newOrder = (): Artwork => {
+    const below = (chosen?.artwork.kind === "order" || !chosen ? madeArtwork("colour") : chosen.artwork) as Parameters<typeof orderItem>[0];
+    const aspect = surface?.corners ? edgeAspect(surface.corners.map(([x, y]) => ({ x: x * pixelAspect, y }))) : document.plate.media ? 16 / 9 : 1;
+    const [width, height] = aspect < 1 ? [1080, Math.round(1080 / aspect)] : [1920, Math.round(1920 / aspect)];
+    return { kind: "order", width, height, pixel_aspect: 1, items: [orderItem(below, count)] } as Artwork;
+  };
   const kinds = (["colour", "chart", "text"] as const).map((k) => ({ key: k, label: KIND_NAMES[k] }));
   return (
     <div className="stack" data-testid="stack">
       {stack.map((p) => <Row key={p.id} p={p} chosen={p.id === chosen?.id} />)}
-      <Dropdown trigger={["click"]} menu={{ items: [{ key: "file", label: "File" }, ...kinds, { key: "still", label: "Colour that stands in the picture" }],
-        onClick: ({ key }) => (key === "file" ? addFile() : key === "still" ? add(madeArtwork("colour"), null) : add(madeArtwork(key as "colour" | "chart" | "text"))) }}>
+      <Dropdown trigger={["click"]} menu={{ items: [{ key: "file", label: "File" }, ...kinds, { key: "order", label: "Running order" }, { key: "still", label: "Colour that stands in the picture" }],
+        onClick: ({ key }) => (key === "file" ? addFile() : key === "still" ? add(madeArtwork("colour"), null) : key === "order" ? add(newOrder()) : add(madeArtwork(key as "colour" | "chart" | "text"))) }}>
         <Button size="small" data-testid="add-placement">{stack.length ? `Place something else on ${surface?.name ?? "the picture"}` : "Place something"}</Button>
       </Dropdown>
     </div>
