@@ -60,6 +60,56 @@ def test_artwork_is_laid_otherwise_with_figures_and_by_an_area_of_its_own(window
     until(window, lambda: document(live, finished)["placements"][0]["layout"] == [])
 
 
+def test_handles_move_turn_and_scale_it_in_the_flat_view_and_in_the_picture(window: Page, live, finished):
+    BenchPage(window).open(finished).step("place")
+
+    def layout() -> dict:
+        return (document(live, finished)["placements"][0]["layout"] or [{}])[0]
+
+    def drag(handle: str, dx: float, dy: float) -> None:
+        box = window.get_by_test_id(handle).bounding_box()
+        assert box is not None
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        window.mouse.move(x, y)
+        window.mouse.down()
+        window.mouse.move(x + dx / 2, y + dy / 2)
+        window.mouse.move(x + dx, y + dy)
+        window.mouse.up()
+
+    before = live.http.get(f"/api/shots/{finished}").json()["revision"]
+    drag("flat-layout-body", 30, 12)
+    until(window, lambda: layout().get("move", [0, 0])[0] > 0.05)
+    assert live.http.get(f"/api/shots/{finished}").json()["undo_label"] == "artwork placed"
+    drag("layout-turn", 40, 20)
+    until(window, lambda: abs(layout().get("turn_deg", 0)) > 3)
+    drag("flat-layout-2", -20, -10)
+    until(window, lambda: layout().get("scale", [1, 1])[0] < 0.97)
+    # Each drag is one step to undo, however often it was told.
+    for _ in range(3):
+        window.keyboard.press("Control+z")
+        window.wait_for_timeout(200)
+    until(window, lambda: document(live, finished)["placements"][0]["layout"] == [])
+    assert live.http.get(f"/api/shots/{finished}").json()["revision"] == before
+
+
+def test_a_running_order_is_made_of_blocks(window: Page, live, finished):
+    BenchPage(window).open(finished).step("place")
+    window.get_by_test_id("add-placement").click()
+    window.get_by_text("Running order", exact=True).click()
+    until(window, lambda: document(live, finished)["placements"][-1]["artwork"]["kind"] == "order")
+    window.get_by_test_id("add-item").click()
+    window.locator(".ant-dropdown-menu-item").get_by_text("Text", exact=True).last.click()
+    until(window, lambda: len(document(live, finished)["placements"][-1]["artwork"]["items"]) == 2)
+    expect(window.get_by_test_id("order").locator(".block")).to_have_count(2)
+    window.get_by_label("fades in over").fill("4")
+    window.get_by_label("fades in over").press("Enter")
+    until(window, lambda: document(live, finished)["placements"][-1]["artwork"]["items"][1]["dissolve"] == 4)
+    window.get_by_label("earlier").click()
+    until(window, lambda: document(live, finished)["placements"][-1]["artwork"]["items"][0]["artwork"]["kind"] == "text")
+    window.get_by_text("Take it off").click()
+    until(window, lambda: len(document(live, finished)["placements"]) == 1)
+
+
 def test_a_matte_is_drawn_seen_used_and_taken_out(window: Page, live, finished, plate):
     bench = BenchPage(window).open(finished)
     bench.step("mask")

@@ -89,6 +89,9 @@ export function PartControls() {
           <Felt label="Contrast" hint="Steepness around the middle of the range" name="contrast" min={0.1} max={20} felt={5} step={0.1} value={part.contrast} edit={(v) => partEdit({ contrast: v } as Partial<MattePart>)} />
         </>
       )}
+      {part.kind === "difference" && (
+        <Bounds label="From" hint="Difference in codes up to which nothing is in front, and from which it is wholly in front" names={["nothing up to", "whole from"]} max={255} values={[Math.round(part.low * 255), Math.round(part.high * 255)]} edit={([a, b]) => partEdit({ low: Math.min(a, b - 1) / 255, high: Math.max(b, a + 1) / 255 } as Partial<MattePart>)} />
+      )}
       {part.kind === "shape" && (
         <>
           <Field label="Rides" hint="What its points move with between its keys">

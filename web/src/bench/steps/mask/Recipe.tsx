@@ -2,6 +2,7 @@
 import { Button, Dropdown, Switch, Tooltip } from "antd";
 import { type DragEvent, useState } from "react";
 import { urls } from "../../../api/client";
+import { useMedia } from "../../../api/queries";
 import { useWork } from "../../context";
 import { movedTo, PART_NAMES, partText, SIGN_HINTS, SIGNS, withPart } from "../../model/matte";
 import { setBench, useCalmFrame } from "../../state";
@@ -10,7 +11,10 @@ import { useTakesState } from "../../viewer/useFrameUrls";
 import { useMasking } from "./useMasking";
 
 export function Recipe() {
-  const { shot, document, surface, firstFrame } = useWork();
+  const { shot, document, surface, firstFrame, plate } = useWork();
+  const size = plate.facts;
+  // A clean picture, or a matte, has the plate's size.
+  const files = (useMedia().data ?? []).filter((m) => m.hash !== plate.hash && m.facts && m.facts.width === size?.width && m.facts.height === size.height);
   const { matte, index, set, add } = useMasking();
   const frame = useCalmFrame();
   const state = useTakesState();
@@ -29,6 +33,8 @@ export function Recipe() {
     else if (key === "shape") setTool("matte");
     else if (key === "brightness") add({ kind: "brightness" } as Parameters<typeof add>[0]);
     else if (key === "region" && surface) add({ kind: "region", surface: surface.id } as Parameters<typeof add>[0]);
+    else if (key.startsWith("difference:")) add({ kind: "difference", clean: { media: key.slice(11) } } as Parameters<typeof add>[0]);
+    else if (key.startsWith("file:")) add({ kind: "file", file: { media: key.slice(5) } } as Parameters<typeof add>[0]);
     else if (key.startsWith("outline:")) add({ kind: "outline", outline: key.slice(8) } as Parameters<typeof add>[0]);
   };
   return (
@@ -55,6 +61,8 @@ export function Recipe() {
         { key: "brightness", label: "Brightness" },
         ...(surface ? [{ key: "region", label: `Region that ${surface.name} is followed by` }] : []),
         ...occluders,
+        { key: "difference", label: "Difference against a clean picture", disabled: files.length === 0, children: files.map((m) => ({ key: `difference:${m.hash}`, label: m.name })) },
+        { key: "file", label: "Matte from a file", disabled: files.length === 0, children: files.map((m) => ({ key: `file:${m.hash}`, label: m.name })) },
       ] }}>
         <Button size="small" data-testid="add-part">{matte?.parts.length ? "Add a part" : "Begin a matte"}</Button>
       </Dropdown>
