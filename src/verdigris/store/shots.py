@@ -2,7 +2,8 @@
 
 import uuid
 
-from sqlalchemy import func, select
+from sqlalchemy import cast, func, select
+from sqlalchemy.dialects.postgresql import JSONPATH
 from sqlalchemy.orm import Session
 
 from verdigris.shot.edits.edit import Edit, apply_edit
@@ -206,5 +207,7 @@ def used_media(document: Shot) -> set[str]:
 
 def shots_with_media(s: Session, media_hash: str) -> list[uuid.UUID]:
     """Shots any of whose states names some media: what undo may bring back counts as used."""
-    named = func.jsonb_path_exists(Revision.document, "$.**.media ? (@ == $hash)", func.jsonb_build_object("hash", media_hash))
+    named = func.jsonb_path_exists(
+        Revision.document, cast("$.**.media ? (@ == $hash)", JSONPATH), func.jsonb_build_object("hash", media_hash)
+    )
     return list(s.scalars(select(Revision.shot_id).where(named).distinct()))

@@ -124,8 +124,7 @@ class OpenShot:
     @cached_property
     def mattes(self) -> Mattes:
         """Draws the shot's mattes; what keys are sampled from is read apart from the plate that runs."""
-        sampled = self._files(self.shot.plate)
-        return Mattes(sampled, lambda ref, n: self._files(ref)(n))
+        return Mattes(lambda n: self._files(self.shot.plate)(n), lambda ref, n: self._files(ref)(n))
 
     def _open(self, ref: MediaRef) -> Reader:
         return open_ref(ref, self._base, self._media)
