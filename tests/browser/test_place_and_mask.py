@@ -82,7 +82,7 @@ def test_handles_move_turn_and_scale_it_in_the_flat_view_and_in_the_picture(wind
     assert live.http.get(f"/api/shots/{finished}").json()["undo_label"] == "artwork placed"
     drag("layout-turn", 40, 20)
     until(window, lambda: abs(layout().get("turn_deg", 0)) > 3)
-    drag("flat-layout-2", -20, -10)
+    drag("layout-0", 16, 10)
     until(window, lambda: layout().get("scale", [1, 1])[0] < 0.97)
     # Each drag is one step to undo, however often it was told.
     for _ in range(3):
