@@ -2,6 +2,7 @@
 import { Button, Segmented, Select, Tooltip } from "antd";
 import { useWork } from "./context";
 import { HELD } from "./held";
+import { chosenMatte } from "./model/matte";
 import { goTo, setBench, type Shown, useBench } from "./state";
 
 export function setView(view: { zoom: number; panX: number; panY: number } | null): void {
@@ -10,7 +11,8 @@ export function setView(view: { zoom: number; panX: number; panY: number } | nul
 
 export function Transport() {
   const { count, firstFrame, document, surface, take } = useWork();
-  const { frame, playing, shown, wipe, overlays, played, dropped, gathered, held, guide, step, matte } = useBench();
+  const { frame, playing, shown, wipe, overlays, played, dropped, gathered, held, guide, step, matte: picked } = useBench();
+  const matte = chosenMatte(document.mattes, picked, surface?.id);
   const placed = document.placements.length > 0;
   return (
     <div className="transport" data-testid="transport" data-played={played} data-dropped={dropped}>

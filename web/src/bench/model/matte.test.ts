@@ -1,12 +1,20 @@
 import { expect, it } from "vitest";
 import type { KeyPart } from "../../api/types";
-import { added, movedTo, newMatte, newPart, partText, withPart, withSample } from "./matte";
+import { added, chosenMatte, movedTo, newMatte, newPart, partText, withPart, withSample } from "./matte";
 
 const key = newPart({ kind: "key", samples: [] }) as KeyPart;
 
 it("begins with a free id and a name", () => {
   expect(newMatte("s", [])).toMatchObject({ id: "matte", name: "In front", surface: "s", parts: [] });
   expect(newMatte("s", [{ id: "matte" }])).toMatchObject({ id: "matte-2", name: "In front 2" });
+});
+
+it("works on the chosen matte, else on the surface's, else on any", () => {
+  const all = [{ id: "a", surface: null }, { id: "b", surface: "s" }];
+  expect(chosenMatte(all, "a", "s")?.id).toBe("a");
+  expect(chosenMatte(all, null, "s")?.id).toBe("b");
+  expect(chosenMatte(all, "gone", "t")?.id).toBe("a");
+  expect(chosenMatte([], null, "s")).toBeNull();
 });
 
 it("puts parts in, out and elsewhere in the list", () => {

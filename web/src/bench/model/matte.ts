@@ -17,6 +17,11 @@ export function newMatte(surface: string | null, taken: readonly Pick<Matte, "id
   return { id, name: n === 1 ? "In front" : `In front ${n}`, surface, parts: [] };
 }
 
+/** The matte that is worked on: the one that was chosen, else the surface's, else any. */
+export function chosenMatte<M extends Pick<Matte, "id" | "surface">>(mattes: readonly M[], id: string | null, surface: string | undefined): M | null {
+  return mattes.find((m) => m.id === id) ?? mattes.find((m) => m.surface === surface) ?? mattes[0] ?? null;
+}
+
 /** A part as it begins; what is left out has its default in the document. */
 export function newPart(part: Partial<MattePart> & Pick<MattePart, "kind">): MattePart {
   return part as MattePart;

@@ -2,6 +2,7 @@
 import { useCallback } from "react";
 import { urls } from "../../api/client";
 import { useWork } from "../context";
+import { chosenMatte } from "../model/matte";
 import { canCompose, knowsLens } from "../model/shot";
 import { type Shown, useBench } from "../state";
 
@@ -20,7 +21,8 @@ export function useFrameUrl(): (shown: Shown, frame: number) => string {
   const { shot, plate, document, surface, frames } = useWork();
   const held = useBench((s) => s.held);
   const chart = useBench((s) => s.guide === "chart");
-  const matte = useBench((s) => s.matte);
+  const chosen = useBench((s) => s.matte);
+  const matte = chosenMatte(document.mattes, chosen, surface?.id)?.id ?? null;
   const state = useTakesState();
   return useCallback(
     (shown, frame) => {
@@ -28,7 +30,7 @@ export function useFrameUrl(): (shown: Shown, frame: number) => string {
       if (shown === "analysis" && surface?.corners) return urls.view(shot.id, shot.revision, surface.id, "analysis", frame, state);
       if (shown === "coverage" && surface?.corners && (frames?.get(frame)?.homography || frame === surface.reference_frame))
         return urls.view(shot.id, shot.revision, surface.id, "coverage", frame, state);
-      if ((shown === "alone" || shown === "over" || shown === "cut") && matte && document.mattes.some((m) => m.id === matte)) return urls.matte(shot.id, shot.revision, matte, shown, frame, state);
+      if ((shown === "alone" || shown === "over" || shown === "cut") && matte) return urls.matte(shot.id, shot.revision, matte, shown, frame, state);
       if (shown === "straight" && knowsLens(document)) return urls.straight(shot.id, shot.revision, frame);
       // Where the surface is lost there is nothing to hold the picture by: the plate shows.
       if (shown === "still" && surface && frames?.get(frame)?.homography) return urls.view(shot.id, shot.revision, surface.id, held, frame, state) + (chart ? "&stand_in=true" : "");

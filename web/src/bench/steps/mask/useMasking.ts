@@ -1,7 +1,7 @@
 /** The matte and the part of it that are worked on, and changing them. */
 import type { Edit, Matte, MattePart } from "../../../api/client";
 import { useWork } from "../../context";
-import { added, newMatte, withPart } from "../../model/matte";
+import { added, chosenMatte, newMatte, withPart } from "../../model/matte";
 import { setBench, useBench } from "../../state";
 
 export type Masking = {
@@ -23,7 +23,7 @@ export function useMasking(): Masking {
   const { document, surface, edit } = useWork();
   const id = useBench((s) => s.matte);
   const at = useBench((s) => s.part);
-  const matte = document.mattes.find((m) => m.id === id) ?? document.mattes.find((m) => m.surface === surface?.id) ?? document.mattes[0] ?? null;
+  const matte = chosenMatte(document.mattes, id, surface?.id);
   // Below 0: none is in hand, the next one drawn begins a part of its own.
   const index = matte && matte.parts.length && (at ?? 0) >= 0 ? Math.min(at ?? 0, matte.parts.length - 1) : null;
   const part = index === null ? null : (matte?.parts[index] ?? null);
