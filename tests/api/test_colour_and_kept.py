@@ -68,7 +68,7 @@ def test_colour_that_is_said_is_in_the_document_the_pictures_and_the_film(live, 
     assert track(live, shot)["state"] == "done"
     media = live.http.get(f"/api/shots/{shot}").json()["document"]["plate"]["media"]
     colour = {"transfer": "hlg", "primaries": "bt2020"}
-    edit(live, shot, kind="set_colour", surface=None, colour=colour)
+    edit(live, shot, kind="set_colour", placement=None, colour=colour)
     view = live.http.get(f"/api/shots/{shot}").json()
     assert {k: view["document"]["plate"]["colour"][k] for k in colour} == colour
     # Code values stay: what was followed is not followed on other pictures.
@@ -82,9 +82,9 @@ def test_colour_that_is_said_is_in_the_document_the_pictures_and_the_film(live, 
     assert np.abs(plain - full_plain).mean() < 3
     assert np.abs(seen - full_seen).mean() < 3
     assert np.abs(plain - seen).mean() > 8
-    edit(live, shot, kind="set_colour", surface=None, colour={"full_range": True})
+    edit(live, shot, kind="set_colour", placement=None, colour={"full_range": True})
     assert live.http.get(f"/api/shots/{shot}").json()["takes"][-1]["stale"] is True
-    edit(live, shot, kind="set_colour", surface=None, colour=None)
+    edit(live, shot, kind="set_colour", placement=None, colour=None)
     view = live.http.get(f"/api/shots/{shot}").json()
     assert view["document"]["plate"]["colour"] is None
     assert view["takes"][-1]["stale"] is False

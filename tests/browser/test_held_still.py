@@ -41,6 +41,7 @@ def test_what_is_painted_on_held_frames_rides_back_onto_the_plate(window: Page, 
     bench.step("place")
     window.get_by_test_id("controls").locator("input[type=file][multiple]").set_input_files(tmp_path / "paint.png")
     expect(window.get_by_test_id("step-place")).to_contain_text("paint.png")
+    window.get_by_text("What it is").click()
     window.get_by_test_id("painted").click()
     window.get_by_title("over the plate held still: fully").click()
     until(window, lambda: document(live, shot)["placements"][0]["painted"] == "full")
