@@ -4,7 +4,7 @@ from fractions import Fraction
 
 import pytest
 
-from verdigris.runs.scene.timing import ends_at, moments
+from verdigris.runs.scene.timing import moments
 from verdigris.shot.model.placement import RetimeKey, Timing
 
 R24, R12 = Fraction(24), Fraction(12)
@@ -47,9 +47,3 @@ def test_only_the_frames_between_first_and_last_are_used():
 def test_retimed_by_keys_frames_run_as_the_keys_say():
     timing = Timing(retime=[RetimeKey(frame=0, at=10), RetimeKey(frame=10, at=30), RetimeKey(frame=20, at=30)])
     assert [moments(timing, 100, R12, R24, n)[0][0] for n in (0, 5, 10, 15, 30)] == [10, 20, 30, 30, 30]
-
-
-def test_where_it_ends_is_told_against_the_plate():
-    assert ends_at(Timing(), 30, R12, R24, 96) == 60
-    assert ends_at(Timing(last=9), 30, None, None, 96) == 10
-    assert ends_at(Timing(), 96, None, None, 96) is None

@@ -1,7 +1,7 @@
 """Composed frames of a shot: plate in, plate with everything pinned out. One way for previews, command line and workers."""
 
 from collections.abc import Sequence
-from functools import cached_property
+from functools import cached_property, partial
 
 import numpy as np
 
@@ -149,7 +149,7 @@ class _Drawing:
                 if not drawn.spills or m in done:
                     continue
                 done.add(m)
-                light, hit = without_spill(light, around, drawn, self._placed[i].mean_light(one))
+                light, hit = without_spill(light, around, drawn, partial(self._placed[i].mean_light, one))
                 changed |= hit
         return light, changed
 

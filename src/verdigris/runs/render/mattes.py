@@ -17,7 +17,7 @@ from verdigris.core.matte.recipe import brightness, combined, difference, grown,
 from verdigris.core.matte.screen import Screen, mixed_screen, screen_of
 from verdigris.core.matte.shape import shape_cover
 from verdigris.core.types import Bool, Float32, Float64
-from verdigris.media.frames import LUMA, Frame, linear_light
+from verdigris.media.frames import LUMA, Frame
 from verdigris.runs.errors import RunError
 from verdigris.runs.scene.frame_plan import MattePlan, PartPlan
 from verdigris.shot.model.matte import AnyPart, BrightnessPart, DifferencePart, KeyPart, KeySample, MatteFilePart
@@ -116,13 +116,15 @@ class Mattes:
         everywhere = (0, 0, width, height)
         if plan.near is None or any('"everywhere":true' in p.told for p in plan.parts):
             return everywhere
-        points = [np.array(plan.near) * self.scale]
+        points = [np.array(plan.near).reshape(-1, 2) * self.scale]
         reach = AROUND_PX * self.scale
         for part in plan.parts:
             for polygon, _, feather in part.polygons:
                 points.append(np.array(polygon) * self.scale)
                 reach = max(reach, (4 * max(feather, part.soft_px, *(part.soft_points or (0,))) + abs(part.grow_px) + 2) * self.scale)
         every = np.concatenate(points)
+        if len(every) == 0:
+            return (0, 0, 2, 2)
         x0, y0 = np.floor(every.min(axis=0) - reach).astype(int) // 2 * 2
         x1, y1 = -(-np.ceil(every.max(axis=0) + reach).astype(int) // 2) * 2
         x0, x1 = (int(np.clip(v, 0, width)) for v in (x0, x1))
@@ -162,6 +164,9 @@ class Mattes:
     def _key(self, part: KeyPart, plan: MattePlan, frame: int, picture: Frame, box: Box) -> tuple[Float32, Screen, Float32]:
         light = picture.light_of(picture.values(box))
         screen = self.screen(part, frame)
+        if plan.near == () and not part.everywhere:
+            # Its surface is lost here: there is no screen to key.
+            return np.zeros(light.shape[:2], np.float32), screen, light
         inside, reach = self._where(part, plan, box)
         settings = KeySettings(part.clear, part.core, part.marks_px, part.even, self.scale)
         keyed = key(light, inside, screen, settings)
@@ -237,8 +242,11 @@ def together(drawn: Sequence[Drawn], box: Box) -> Float32:
     return reduce(lambda a, b: combined(a, b, "add"), [d.within(box) for d in drawn])
 
 
-def without_spill(light: Float32, around: Box, drawn: Drawn, artwork: tuple[float, float, float]) -> tuple[Float32, Bool]:
-    """Light of a region with the screens' spill taken from what a matte keeps in front; and where it changed."""
+def without_spill(light: Float32, around: Box, drawn: Drawn, artwork: Callable[[], tuple[float, float, float]]) -> tuple[Float32, Bool]:
+    """Light of a region with the screens' spill taken from what a matte keeps in front; and where it changed.
+
+    `artwork` tells the mean light of the new picture, where that is what is given back.
+    """
     x0, y0, x1, y1 = drawn.box
     part = np.s_[y0 - around[1] : y1 - around[1], x0 - around[0] : x1 - around[0]]
     changed = np.zeros(light.shape[:2], np.bool_)
@@ -249,7 +257,7 @@ def without_spill(light: Float32, around: Box, drawn: Drawn, artwork: tuple[floa
         if spill.to == "neutral":
             give = (luma, luma, luma)
         elif spill.to == "artwork":
-            give = artwork
+            give = artwork()
         else:
             picked = srgb_to_linear(np.array(spill.to) / 255.0)
             r, g, b = (float(v) for v in picked * luma / max(float(LUMA @ picked), 1e-4))
@@ -261,9 +269,3 @@ def without_spill(light: Float32, around: Box, drawn: Drawn, artwork: tuple[floa
         changed[part] = np.any(after != before, axis=2)
         return out, changed
     return light, changed
-
-
-def mean_light(frame: Frame) -> tuple[float, float, float]:
-    """Mean linear light of a picture."""
-    r, g, b = (float(v) for v in linear_light(frame).reshape(-1, 3).mean(axis=0))
-    return r, g, b

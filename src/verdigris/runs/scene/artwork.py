@@ -3,6 +3,7 @@
 import threading
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
+from functools import cached_property
 from pathlib import Path
 
 import cv2
@@ -177,14 +178,15 @@ class PlacedArtwork:
         now = at if frame == over else corners_at(self.surface, track, frame)  # type: ignore[arg-type]
         if at is None or now is None:
             return None
-        area = self._drawn_box()
+        area = self._drawn_box
         area = at if area is None else area
         moved = apply_homography(homography_from_quads(at, now), area)
         return None if find_quad_problem(moved, 1.0) else (plain, at, {0: now}, area)
 
+    @cached_property
     def _drawn_box(self) -> Float64 | None:
         """The box of what was drawn, plate px; None where it is opaque: then only the surface is shown of it."""
-        if (self.source.width, self.source.height) != (self._plate.width, self._plate.height) and self.source.count >= 1:
+        if (self.source.width, self.source.height) != (self._plate.width, self._plate.height):
             plate = self._plate
             ratio = (self.source.width / plate.width, self.source.height / plate.height)
             if abs(ratio[0] / ratio[1] - 1) > 0.01:
@@ -231,7 +233,7 @@ class PlacedArtwork:
         told = ShadowPlan(shadow.soft, shadow.grow, (r, g, b), shadow.strength, shadow.offset, (pad[0], pad[1]))
         return replace(
             main, area=points_of(wide), overshoot_px=(0.0, 0.0, 0.0, 0.0), black_bars=False, rounding=(0.0, 0.0),
-            blend="over", blend_in=None, shadow=told,
+            blend="over", blend_in=None, beyond="nothing", shadow=told,
         )  # fmt: skip
 
     def _canvas_at(self, tracks: Tracks, frame: int) -> Float64 | None:
@@ -250,7 +252,9 @@ class PlacedArtwork:
         whole = np.array(plan.art_from_surface).reshape(3, 3)
         shown = plan.artwork[1]
         if plan.shadow is not None:
-            return self._kept(("shadow", shown, plan), lambda: self._shadow_picture(plan, whole)), np.diag([*self._shadow_size(plan), 1.0])
+            # Where it lies changes from frame to frame; what it looks like does not.
+            like = ("shadow", shown, plan.crop, plan.shadow, plan.art_from_surface)
+            return self._kept(like, lambda: self._shadow_picture(plan, whole)), np.diag([*self._shadow_size(plan), 1.0])
         return self._kept((shown, plan.crop), lambda: self._mixed(shown, plan.crop)), whole
 
     def _kept(self, name: object, make: Callable[[], Texture]) -> Texture:

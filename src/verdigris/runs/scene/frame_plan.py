@@ -49,7 +49,7 @@ class PartPlan:
 
 @dataclass(frozen=True)
 class MattePlan:
-    """A matte at a frame; `near` is the outline of the surface it belongs to, plate px."""
+    """A matte at a frame; `near` is the outline of the surface it belongs to, plate px, empty where that is lost."""
 
     matte: str
     near: Points | None

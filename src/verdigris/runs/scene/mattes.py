@@ -17,9 +17,10 @@ Polygons = list[tuple[Float64, bool, float]]
 
 def plan_matte(shot: Shot, matte: Matte, tracks: Tracks, frame: int, size: Size) -> MattePlan:
     """A matte at a frame; `size` is the plate's, px."""
-    near = None if matte.surface is None else _outline(shot, matte.surface, tracks, frame, size)
+    found = None if matte.surface is None else _outline(shot, matte.surface, tracks, frame, size)
+    near = () if matte.surface is not None and found is None else None if found is None else points_of(found)
     parts = [_part(shot, p, tracks, frame) for p in matte.parts if p.on and (p.span is None or p.span[0] <= frame <= p.span[1])]
-    return MattePlan(matte.id, None if near is None else points_of(near), tuple(parts))
+    return MattePlan(matte.id, near, tuple(parts))
 
 
 def _outline(shot: Shot, surface_id: str, tracks: Tracks, frame: int, size: Size) -> Float64 | None:

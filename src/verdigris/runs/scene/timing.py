@@ -44,9 +44,3 @@ def _wrapped(after: str, n: int, used: int) -> int:
         n %= 2 * used - 2
         return n if n < used else 2 * used - 2 - n
     return min(max(n, 0), used - 1)
-
-
-def ends_at(timing: Timing, count: int, own: Fraction | None, plate: Fraction | None, frames: int) -> int | None:
-    """The first frame of the plate at which all of the artwork has been seen; None when it lasts to the end of `frames`."""
-    last = count - 1 if timing.last is None else min(timing.last, count - 1)
-    return next((n for n in range(frames) if position(timing, own, plate, n) + 1e-6 >= last + 1), None)

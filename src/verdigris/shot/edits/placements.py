@@ -1,8 +1,8 @@
 """Edits of what is placed, and of the mattes that keep things in front of it."""
 
-from typing import ClassVar, Literal, Self
+from typing import ClassVar, Literal
 
-from pydantic import Field, model_validator
+from pydantic import Field
 
 from verdigris.shot.errors import ShotError
 from verdigris.shot.model.base import Id, Part
@@ -76,26 +76,17 @@ class SetMatte(Part):
     kind: Literal["set_matte"] = "set_matte"
     matte: Matte
     in_front_of: Id | None = Field(None, description="placement that it is to stay in front of from now on")
-    shown_in: Id | None = Field(None, description="placement that is to be seen only within it from now on")
-
-    @model_validator(mode="after")
-    def _one_use(self) -> Self:
-        if self.in_front_of is not None and self.in_front_of == self.shown_in:
-            raise ValueError("a matte stays in front of a placement, or it is seen only within it")
-        return self
 
     def apply(self, shot: Shot) -> Shot:
         """The next document."""
         new, known = self.matte, any(m.id == self.matte.id for m in shot.mattes)
         mattes = [new if m.id == new.id else m for m in shot.mattes] if known else [*shot.mattes, new]
         shot = shot.model_copy(update={"mattes": mattes})
-        for use, placement_id in (("kept_in_front", self.in_front_of), ("shown_only_in", self.shown_in)):
-            if placement_id is not None:
-                placement = shot.placement(placement_id)
-                used = getattr(placement, use)
-                if new.id not in used:
-                    changed = placement.model_copy(update={use: [*used, new.id]})
-                    shot = shot.model_copy(update={"placements": [changed if p.id == changed.id else p for p in shot.placements]})
+        if self.in_front_of is not None:
+            below = shot.placement(self.in_front_of)
+            if new.id not in below.kept_in_front:
+                changed = below.model_copy(update={"kept_in_front": [*below.kept_in_front, new.id]})
+                shot = shot.model_copy(update={"placements": [changed if p.id == changed.id else p for p in shot.placements]})
         return shot
 
 

@@ -1,6 +1,7 @@
 """What every part of a shot document is made of: numbers within bounds, points, ids, names, spans."""
 
-from typing import Annotated
+from collections.abc import Sequence, Sized
+from typing import Annotated, Protocol
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -22,3 +23,26 @@ class Part(BaseModel):
     """Base of all parts: unknown fields are refused, so that a typing slip is not silently ignored."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False, json_schema_serialization_defaults_required=True)
+
+
+class HasPoints(Protocol):
+    """A key of a shape."""
+
+    @property
+    def frame(self) -> int:
+        """Its frame."""
+        ...
+
+    @property
+    def points(self) -> Sized:
+        """Its points."""
+        ...
+
+
+def check_keys(keys: Sequence[HasPoints], what: str) -> None:
+    """ValueError when the keys of a shape differ in their number of points, or are not in order of frames."""
+    if len({len(k.points) for k in keys}) != 1:
+        raise ValueError(f"all keys of {what} have the same number of points")
+    frames = [k.frame for k in keys]
+    if frames != sorted(set(frames)):
+        raise ValueError("keys are in order of frames, one a frame")

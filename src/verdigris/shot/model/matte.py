@@ -5,12 +5,10 @@ from typing import Annotated, Literal, Self
 from pydantic import AfterValidator, Field, model_validator
 
 from verdigris.shot.model.artwork import Rgb
-from verdigris.shot.model.base import FrameIndex, Id, Name, Part, Polygon, Span
-from verdigris.shot.model.keyed import KeyedShare
+from verdigris.shot.model.base import FrameIndex, Id, Name, Part, Polygon, Span, check_keys
+from verdigris.shot.model.keyed import KeyedShare, Share
 from verdigris.shot.model.media import MediaRef
 from verdigris.shot.model.outline import ShapeKey
-
-Share = Annotated[float, Field(ge=0, le=1)]
 
 
 def _rising(pair: tuple[float, float]) -> tuple[float, float]:
@@ -85,11 +83,7 @@ class ShapePart(MattePart):
 
     @model_validator(mode="after")
     def _keys_agree(self) -> Self:
-        if len({len(k.points) for k in self.keys}) != 1:
-            raise ValueError("all keys of a shape have the same number of points")
-        frames = [k.frame for k in self.keys]
-        if frames != sorted(set(frames)):
-            raise ValueError("keys are in order of frames, one a frame")
+        check_keys(self.keys, "a shape")
         if self.soft_points is not None and len(self.soft_points) != len(self.keys[0].points):
             raise ValueError("softness by points names every point of the shape")
         return self

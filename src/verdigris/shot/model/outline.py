@@ -4,7 +4,7 @@ from typing import Literal, Self
 
 from pydantic import Field, model_validator
 
-from verdigris.shot.model.base import Depth, FrameIndex, Id, Name, Part, Polygon
+from verdigris.shot.model.base import Depth, FrameIndex, Id, Name, Part, Polygon, check_keys
 
 
 class ShapeKey(Part):
@@ -28,11 +28,7 @@ class Occluder(Part):
 
     @model_validator(mode="after")
     def _keys_agree(self) -> Self:
-        if len({len(k.points) for k in self.keys}) != 1:
-            raise ValueError("all keys of an outline have the same number of points")
-        frames = [k.frame for k in self.keys]
-        if frames != sorted(set(frames)):
-            raise ValueError("keys are in order of frames, one a frame")
+        check_keys(self.keys, "an outline")
         return self
 
     def there_at(self, frame: int) -> bool:

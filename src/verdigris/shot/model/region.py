@@ -6,7 +6,7 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from verdigris.core.types import Float64
-from verdigris.shot.model.base import FrameIndex, Part, Point, Polygon
+from verdigris.shot.model.base import FrameIndex, Part, Point, Polygon, check_keys
 
 
 class PointsKey(Part):
@@ -32,11 +32,7 @@ class RegionShape(Part):
 
     @model_validator(mode="after")
     def _keys_agree(self) -> Self:
-        if len({len(k.points) for k in self.keys}) != 1:
-            raise ValueError("all keys of a shape have the same number of points")
-        frames = [k.frame for k in self.keys]
-        if frames != sorted(set(frames)):
-            raise ValueError("keys are in order of frames, one a frame")
+        check_keys(self.keys, "a shape")
         if any(all(k.points[i] is None for k in self.keys) for i in range(len(self.keys[0].points))):
             raise ValueError("every point of a shape has a key somewhere")
         return self
