@@ -1,6 +1,6 @@
 /** Mattes: what new parts begin with, and lists of parts changed. Pure. */
 import type { KeyPart, Matte, MattePart } from "../../api/types";
-import { pair, type Pair, type PlatePoint } from "./geometry";
+import type { Pair } from "./geometry";
 import { freshId } from "./shot";
 
 export const PART_NAMES: Record<MattePart["kind"], string> = {
@@ -22,14 +22,9 @@ export function chosenMatte<M extends Pick<Matte, "id" | "surface">>(mattes: rea
   return mattes.find((m) => m.id === id) ?? mattes.find((m) => m.surface === surface) ?? mattes[0] ?? null;
 }
 
-/** A part as it begins; what is left out has its default in the document. */
-export function newPart(part: Partial<MattePart> & Pick<MattePart, "kind">): MattePart {
-  return part as MattePart;
-}
-
 /** An area of bare screen as part of a key. */
-export function withSample(part: KeyPart, frame: number, points: readonly PlatePoint[]): KeyPart {
-  return { ...part, samples: [...part.samples, { frame, polygon: points.map((p): Pair => pair(p)) }] };
+export function withSample(part: KeyPart, frame: number, polygon: Pair[]): KeyPart {
+  return { ...part, samples: [...part.samples, { frame, polygon }] };
 }
 
 export function withPart(matte: Matte, index: number, part: MattePart | null): Matte {

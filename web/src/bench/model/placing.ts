@@ -1,6 +1,7 @@
 /** Placements: what a new one begins with, their order, and how artwork runs against the plate. Pure. */
 import type { Artwork, LayoutKey, MediaView, Placement, Timing } from "../../api/types";
 import { KIND_NAMES } from "./artwork";
+import { between } from "./between";
 import { freshId } from "./shot";
 
 type Named = Pick<Placement, "id">;
@@ -29,14 +30,8 @@ export function placementName(p: Placement, media: Record<string, MediaView>): s
 
 /** The moment of the artwork at a frame of the plate. The same rule as the core's. */
 export function positionAt(t: Timing, own: number | null, plate: number, frame: number): number {
-  if (t.retime.length) {
-    const before = t.retime.filter((k) => k.frame <= frame).at(-1);
-    const after = t.retime.find((k) => k.frame > frame);
-    if (!before || !after) return (before ?? after)?.at ?? 0;
-    const linear = (frame - before.frame) / (after.frame - before.frame);
-    const share = before.ease === "held" ? 0 : before.ease === "eased" ? linear * linear * (3 - 2 * linear) : linear;
-    return before.at + share * (after.at - before.at);
-  }
+  const keyed = between(t.retime, frame);
+  if (keyed) return keyed.a.at + keyed.t * (keyed.b.at - keyed.a.at);
   const speed = t.rate === "own" && own && plate ? own / plate : 1;
   return (t.first ?? 0) + t.offset + frame * speed;
 }
@@ -58,13 +53,11 @@ export const PLAIN_LAYOUT: LayoutKey = { frame: 0, move: [0, 0], scale: [1, 1], 
 
 /** How artwork lies at a frame: between its keys, held before the first and after the last. */
 export function layoutAt(keys: readonly LayoutKey[], frame: number): LayoutKey {
-  const before = keys.filter((k) => k.frame <= frame).at(-1);
-  const after = keys.find((k) => k.frame > frame);
-  if (!before || !after) return before ?? after ?? PLAIN_LAYOUT;
-  const linear = (frame - before.frame) / (after.frame - before.frame);
-  const t = before.ease === "held" ? 0 : before.ease === "eased" ? linear * linear * (3 - 2 * linear) : linear;
-  const mix = <T extends number[]>(a: T, b: T) => a.map((v, i) => v + t * ((b[i] ?? v) - v)) as T;
-  return { ...before, frame, move: mix(before.move, after.move), scale: mix(before.scale, after.scale), crop: mix(before.crop, after.crop), turn_deg: before.turn_deg + t * (after.turn_deg - before.turn_deg) };
+  const found = between(keys, frame);
+  if (!found) return PLAIN_LAYOUT;
+  const { a, b, t } = found;
+  const mix = <T extends number[]>(p: T, q: T) => p.map((v, i) => v + t * ((q[i] ?? v) - v)) as T;
+  return { ...a, frame, move: mix(a.move, b.move), scale: mix(a.scale, b.scale), crop: mix(a.crop, b.crop), turn_deg: a.turn_deg + t * (b.turn_deg - a.turn_deg) };
 }
 
 /** Keys after artwork was laid otherwise at a frame: without keys over time one key holds all along. */

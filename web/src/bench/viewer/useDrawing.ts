@@ -3,6 +3,7 @@ import type { Edit, MattePart, Placement } from "../../api/client";
 import { useWork } from "../context";
 import { distance, pair, type Pair, type PlatePoint } from "../model/geometry";
 import { regionShapes } from "../model/keyed";
+import { withSample } from "../model/matte";
 import { closes } from "../model/polygons";
 import { freshName } from "../../ui/names";
 import { freshId } from "../model/shot";
@@ -22,7 +23,7 @@ export function useDrawing(): { click: (p: PlatePoint, near: number) => void; fi
   const masked = (tool: "sample" | "matte", points: Pair[], frame: number, outline: "straight" | "smooth") => {
     const { part } = masking;
     if (tool === "matte") masking.add({ kind: "shape", keys: [{ frame, points }], rides: surface?.id ?? null, outline } as unknown as MattePart);
-    else if (part?.kind === "key") masking.setPart({ samples: [...part.samples, { frame, polygon: points }] } as Partial<MattePart>);
+    else if (part?.kind === "key") masking.setPart(withSample(part, frame, points));
     else masking.add({ kind: "key", samples: [{ frame, polygon: points }], despill: 1, marks_px: 16 } as unknown as MattePart);
   };
 

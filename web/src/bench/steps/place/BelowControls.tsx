@@ -2,6 +2,7 @@
 import { Button, ColorPicker, InputNumber, Segmented, Select } from "antd";
 import { useWork } from "../../context";
 import { hexOf, rgbOf } from "../../model/artwork";
+import { between } from "../../model/between";
 import { useCalmFrame } from "../../state";
 import type { Placement } from "../../../api/client";
 import { Felt } from "../Felt";
@@ -15,12 +16,8 @@ const DEFINED = { over: "light", multiply: "light", add: "light", screen: "displ
 
 export function opacityAt(value: Placement["opacity"], frame: number): number {
   if (!Array.isArray(value)) return value;
-  const before = value.filter((k) => k.frame <= frame).at(-1);
-  const after = value.find((k) => k.frame > frame);
-  if (!before || !after) return (before ?? after)?.value ?? 1;
-  const linear = (frame - before.frame) / (after.frame - before.frame);
-  const t = before.ease === "held" ? 0 : before.ease === "eased" ? linear * linear * (3 - 2 * linear) : linear;
-  return before.value + t * (after.value - before.value);
+  const found = between(value, frame);
+  return found ? found.a.value + found.t * (found.b.value - found.a.value) : 1;
 }
 
 export function BelowControls() {
