@@ -17,7 +17,9 @@ from verdigris.core.types import Float32, Float64
 from verdigris.media.facts import MediaFacts
 from verdigris.media.frames import RgbFrame
 from verdigris.media.writer import FilmWriter
+from verdigris.runs.render.handover import MatteStill
 from verdigris.runs.render.open_shot import OpenShot
+from verdigris.shot.model.delivery import Delivery
 from verdigris.shot.model.document import parse_shot
 
 TITLE = "Placing and masking against twins"
@@ -189,9 +191,10 @@ def run(quick: bool) -> None:
             shot = parse_shot(_document(scene, plate))
             results = {n: FrameResult(n, "followed", move(n), corners_at(n), np.full(4, 0.05), 0.1, 1.0) for n in range(count)}
             tracks = {"s": results}
-            with OpenShot(shot, folder) as opened:
+            matte_only = shot.model_copy(update={"delivery": Delivery(form="png", matte="m")})
+            with OpenShot(shot, folder) as opened, OpenShot(matte_only, folder) as only:
                 drawn = opened.film_frames(tracks, 0, count)
-                mattes = opened.matte_frames(shot.matte("m"), tracks, 0, count)
+                mattes = (m.cover for m in only.composed(tracks, 0, count) if isinstance(m, MatteStill))
                 plates = opened.plate.frames(0, count)
                 for frame, result, matte, picture in zip(frames, drawn, mattes, plates, strict=True):
                     whole = (0, 0, result.width, result.height)

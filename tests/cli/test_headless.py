@@ -239,3 +239,19 @@ def test_another_reference_frame_leaves_the_corners_where_they_are(shot, tmp_pat
         at = quad @ np.array(new["homography"]).T
         assert np.allclose(at[:, :2] / at[:, 2:], old["corners"], atol=0.01)
     assert "lost" in run("anchor", shot, "--track", tmp_path / "track.json", "--frame", 99, "--out", tmp_path / "x", code=4).stderr
+
+
+def test_a_matte_is_rendered_to_stills_and_gone_on_with(plate, shot, tmp_path):
+    run("track", shot, "--out", tmp_path / "track.json")
+    (x0, y0), _, (x1, y1), _ = plate.corners
+    box = [[float(x0 + u * (x1 - x0)), float(y0 + v * (y1 - y0))] for u, v in ((0.2, 0.2), (0.6, 0.2), (0.6, 0.6), (0.2, 0.6))]
+    shape = {"kind": "shape", "rides": "sign", "keys": [{"frame": plate.reference, "points": box}]}
+    document = json.loads(shot.read_text()) | {"mattes": [{"id": "front", "surface": "sign", "parts": [shape]}]}
+    shot.write_text(json.dumps(document))
+    args = ("matte", shot, "--matte", "front", "--track", tmp_path / "track.json", "--out", tmp_path / "m", "--depth", 8)
+    assert json.loads(run(*args, "--json").stdout)["frames"] == 24
+    stills = sorted((tmp_path / "m").glob("*.png"))
+    first = cv2.imread(str(stills[plate.reference]), cv2.IMREAD_UNCHANGED)
+    middle = np.mean(box, axis=0).astype(int)
+    assert (first.dtype, first[middle[1], middle[0]], first[2, 2]) == (np.uint8, 255, 0)
+    assert "There is no matte" in run("matte", shot, "--matte", "other", "--out", tmp_path / "x", code=3).stderr

@@ -10,6 +10,7 @@ import pytest
 from verdigris.core.light.transfer import linear_to_srgb, srgb_to_linear
 from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.runs.errors import RunError
+from verdigris.runs.render.handover import MatteStill
 from verdigris.runs.render.open_shot import OpenShot
 from verdigris.shot.model.document import parse_shot
 
@@ -108,10 +109,13 @@ def test_a_shape_limits_a_key_and_a_matte_may_be_where_artwork_is_seen(folder):
 
 
 def test_mattes_of_other_kinds_say_what_is_in_front(folder):
-    def cover(part: dict, **more) -> np.ndarray:
-        shot = parse_shot(document([], [{"id": "m", "surface": "screen", "parts": [part]}], **more))
+    def cover(part: dict, tracks: dict | None = None, **more) -> np.ndarray:
+        delivery = {"form": "png", "matte": "m"}
+        shot = parse_shot(document([], [{"id": "m", "surface": "screen", "parts": [part]}], **more) | {"delivery": delivery})
         with OpenShot(shot, folder) as opened:
-            return next(iter(opened.matte_frames(shot.matte("m"), track(), 2, 3)))
+            (still,) = opened.composed(tracks or track(), 2, 3)
+            assert isinstance(still, MatteStill)
+            return still.cover
 
     red = cover({"kind": "brightness", "channel": "red", "low": [0.5, 0.6]})
     assert red[85, 102] == 1
@@ -124,6 +128,10 @@ def test_mattes_of_other_kinds_say_what_is_in_front(folder):
     differs = cover({"kind": "difference", "clean": {"path": "plate/p.0000.png"}, "low": 0.05, "high": 0.1})
     assert differs[85, 117] == 1
     assert differs[85, 60] == 0
+    lost = track()
+    lost["screen"][2] = FrameResult(2, "lost", None, None, None, None, 0.0)
+    assert cover(KEY)[85, 102] == 1
+    assert cover(KEY, lost).max() == 0
     filed = cover({"kind": "file", "file": {"path": "matte.png"}, "invert": True, "strength": 0.5})
     assert (filed[70, 70], filed[30, 60]) == (0, pytest.approx(0.5))
     with pytest.raises(RunError) as error:

@@ -19,10 +19,8 @@ def matte(
     json: Annotated[bool, typer.Option("--json", help="Print facts as JSON on standard output.")] = False,
 ) -> None:
     """Render a matte to stills: white is in front. A stopped run goes on where it was."""
-    from verdigris.media.stills import write_matte
-    from verdigris.media.whole import whole_file
-    from verdigris.runs.render.handover import still_name
-    from verdigris.runs.render.open_shot import OpenShot, render_key
+    from verdigris.runs.render.open_shot import OpenShot
+    from verdigris.shot.model.delivery import Delivery
     from verdigris.shot.model.document import read_shot
 
     if form not in ("png", "exr"):
@@ -31,26 +29,13 @@ def matte(
         raise typer.BadParameter("A PNG has 8 or 16 bits.")
     document = read_shot(shot)
     one = document.matte(matte)
+    delivery = Delivery.model_validate({**document.delivery.model_dump(), "matte": matte, "still": None, "form": form, "depth": depth})
+    document = document.model_copy(update={"delivery": delivery})
     with OpenShot(document, shot.parent) as opened:
-        needed = {one.surface, *(p.rides for p in one.parts if p.kind == "shape"), *(p.surface for p in one.parts if p.kind == "region")}
-        needed |= {document.occluder(p.outline).rides for p in one.parts if p.kind == "outline"}
-        tracks = tracks_for(opened, document, track, {x for x in needed if x is not None})
+        tracks = tracks_for(opened, document, track, document.surfaces_of(one))
         count = opened.plate.facts.frame_count
-        out.mkdir(parents=True, exist_ok=True)
-        # Stills of an earlier document or track are not taken for these.
-        marker, key = out / ".rendering", f"{render_key(document, tracks)} {depth}"
-        if not marker.exists() or marker.read_text() != key:
-            for old in out.glob(f"{matte}.*.{form}"):
-                old.unlink()
-            marker.write_text(key)
-        paths = [out / still_name(matte, n + opened.first_frame, form) for n in range(count)]
-        first = next((n for n, path in enumerate(paths) if not path.exists()), count)
         with progress_bar("drawing the matte") as progress:
-            for n, cover in enumerate(opened.matte_frames(one, tracks, first, count), start=first):
-                with whole_file(paths[n]) as unfinished:
-                    write_matte(unfinished, cover, form, depth)
-                progress(n + 1, count)
-        marker.unlink()
+            opened.render(tracks, out, progress)
     if json:
         print_json({"out": str(out), "matte": matte, "frames": count, "form": form})
     else:

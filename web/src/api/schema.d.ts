@@ -4603,11 +4603,6 @@ export interface components {
              * @description placement that it is to stay in front of from now on
              */
             in_front_of?: string | null;
-            /**
-             * Shown In
-             * @description placement that is to be seen only within it from now on
-             */
-            shown_in?: string | null;
         };
         /**
          * SetMending

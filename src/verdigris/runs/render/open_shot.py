@@ -206,13 +206,6 @@ class OpenShot:
             assert not isinstance(still, MatteStill | WithMattes)
             yield still
 
-    def matte_frames(self, matte: Matte, tracks: Tracks, start: int, stop: int) -> Iterator[Float32]:
-        """A matte over the whole picture, (H, W) float32, frame by frame; end exclusive."""
-        facts = self.plate.facts
-        size = (facts.width, facts.height)
-        for n, picture in zip(range(start, stop), self.plate.frames(start, stop), strict=True):
-            yield self.mattes.draw(plan_matte(self.shot, matte, tracks, n, size), picture).within((0, 0, *size))
-
     def render(
         self, tracks: Tracks, out: Path, progress: Progress = lambda d, t: None, stopping: Callable[[], bool] = lambda: False
     ) -> None:

@@ -97,13 +97,20 @@ class Shot(Part):
                 return matte
         raise ShotError("unknown_id", f"There is no matte {matte_id} in this shot.")
 
-    def surfaces_in_use(self) -> set[str]:
-        """Surfaces whose tracks the result needs: what artwork lies on, and what its mattes belong to and ride on."""
-        used = [self.matte(k) for p in self.placements for k in (*p.kept_in_front, *p.shown_only_in)]
-        found = {p.surface for p in self.placements if p.on} | {m.surface for m in used}
-        for matte in used:
-            found |= {p.rides for p in matte.parts if p.kind == "shape"} | {p.surface for p in matte.parts if p.kind == "region"}
+    def surfaces_of(self, matte: Matte) -> set[str]:
+        """Surfaces whose tracks a matte needs: what it belongs to, what its shapes ride on, whose regions it is made of."""
+        found = {
+            matte.surface,
+            *(p.rides for p in matte.parts if p.kind == "shape"),
+            *(p.surface for p in matte.parts if p.kind == "region"),
+        }
+        found |= {self.occluder(p.outline).rides for p in matte.parts if p.kind == "outline"}
         return {x for x in found if x is not None}
+
+    def surfaces_in_use(self) -> set[str]:
+        """Surfaces whose tracks the result needs: what artwork lies on, and those of the mattes it uses."""
+        used = [self.matte(k) for p in self.placements for k in (*p.kept_in_front, *p.shown_only_in)]
+        return {p.surface for p in self.placements if p.on and p.surface}.union(*(self.surfaces_of(m) for m in used))
 
     def files(self) -> list[MediaRef]:
         """Every file the shot is made from: the plate first."""
