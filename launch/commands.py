@@ -23,6 +23,7 @@ HEADLESS = {
     "jitter": "movement left at the corners, measured in the plate",
     "anchor": "give a followed surface another reference frame",
     "matte": "render a matte to stills",
+    "artwork": "artwork on the shelf of a project: add, list, use",
     "render": "render a shot document to a film or stills",
     "export": "write a shot of the application as a document",
     "import": "bring a shot document into the application",
@@ -135,7 +136,7 @@ def _with_application(env: dict[str, str]) -> dict[str, str]:
 
 def _headless(name: str, rest: list[str]) -> int:
     install.ensure_python()
-    env = _with_application(dict(os.environ)) if name in ("export", "import") else dict(os.environ)
+    env = _with_application(dict(os.environ)) if name in ("export", "import", "artwork") else dict(os.environ)
     os.execve(str(install.PYTHON), [str(install.PYTHON), "-m", "verdigris.cli.main", name, *rest], env)
 
 
@@ -143,7 +144,7 @@ def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(
         prog="./verdigris",
         description="Verdigris: follow a plane, pin new artwork onto it, keep the evidence in view.",
-        epilog="export and import need the running application; what works on documents and films does not. Each has --help.",
+        epilog="export, import and artwork need the running application; what works on documents and films does not. Each has --help.",
     )
     sub = parser.add_subparsers(dest="command", required=True, metavar="command")
     commands: dict[str, tuple[Callable[[argparse.Namespace], int], str]] = {

@@ -10,6 +10,7 @@ from verdigris.core.geometry.motion import Motion
 from verdigris.formats.track_json import Camera
 from verdigris.media.facts import MediaFacts, Ratio
 from verdigris.shot.edits.edit import Edit
+from verdigris.shot.model.artwork import Artwork
 from verdigris.shot.model.base import FrameIndex, Id, Name
 from verdigris.shot.model.delivery import Delivery
 from verdigris.shot.model.document import Shot
@@ -212,6 +213,15 @@ class MotionAdvice(BaseModel):
     reason: str
 
 
+class MadeOfView(BaseModel):
+    """A slot, and the version of it that is in a picture."""
+
+    slot: str
+    name: str
+    version: int
+    current: int = Field(description="the version the slot has now")
+
+
 class DeliveryView(BaseModel):
     """One handing over."""
 
@@ -222,6 +232,7 @@ class DeliveryView(BaseModel):
     file: str
     bytes: int
     frames_without_track: list[int]
+    made_of: list[MadeOfView] = Field(description="versions of slots that it was made of")
     differs: bool = Field(description="the pictures would come out otherwise from how the shot is now")
     created: dt.datetime
     job: uuid.UUID | None
@@ -275,6 +286,7 @@ class ShotSummary(BaseModel):
     first_frame: int
     surfaces: list["SurfaceSummary"]
     artwork: list[str]
+    slots: list[MadeOfView]
     delivery: DeliveryView | None
     revision: int
 
@@ -295,6 +307,58 @@ class ProjectView(BaseModel):
     id: uuid.UUID
     name: str
     shots: list[ShotSummary]
+
+
+class SlotVersionView(BaseModel):
+    """One version of a slot."""
+
+    number: int
+    revision: str
+    language: str
+    note: str
+    artwork: Artwork
+    created: dt.datetime
+
+
+class SlotUseView(BaseModel):
+    """A shot that shows a slot, and the versions it shows."""
+
+    shot: uuid.UUID
+    name: str
+    versions: list[int]
+    pinned: bool = Field(description="it stays with its version whatever becomes the current one")
+
+
+class SlotView(BaseModel):
+    """A place for artwork in a project."""
+
+    key: str
+    name: str
+    current: int
+    versions: list[SlotVersionView]
+    used: list[SlotUseView]
+
+
+class SlotVersionRequest(BaseModel):
+    """A new version of a slot."""
+
+    artwork: Artwork
+    revision: str = Field("", max_length=60)
+    language: str = Field("", max_length=60)
+    note: str = Field("", max_length=400)
+
+
+class NewSlot(SlotVersionRequest):
+    """A slot to make, with its first version."""
+
+    name: Name
+
+
+class SlotRequest(BaseModel):
+    """A slot's name and the version that shots show."""
+
+    name: Name
+    current: int = Field(ge=1)
 
 
 class RemovedView(BaseModel):

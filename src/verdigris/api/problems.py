@@ -18,7 +18,7 @@ STATUS = {
     "unknown_id": 404, "taken_id": 409, "corners_refused": 422, "shape_refused": 422, "frame_outside": 422,
     "cannot_follow": 422, "not_tracked": 409, "nothing_placed": 409, "no_corners": 409, "stale": 409,
     "nothing_to_undo": 409, "busy": 409, "not_ready": 409, "no_database": 503, "bad_format": 422, "no_evidence": 409,
-    "cannot_hold": 422, "disk_full": 507, "superseded": 409, "wrong_size": 422, "bad_key": 422,
+    "cannot_hold": 422, "disk_full": 507, "superseded": 409, "wrong_size": 422, "bad_key": 422, "slot_empty": 422, "order_in_order": 422,
 }  # fmt: skip
 
 

@@ -12,10 +12,14 @@ from verdigris.api.models import (
     FilmForm,
     JobView,
     LookView,
+    MadeOfView,
     MediaView,
     ProjectView,
     ShotSummary,
     ShotView,
+    SlotUseView,
+    SlotVersionView,
+    SlotView,
     SurfaceSummary,
     TakeFrameView,
     TakeView,
@@ -29,14 +33,16 @@ from verdigris.media.writer import CONTAINERS, ENCODERS, Container, film_coding
 from verdigris.runs.render.open_shot import picture_key
 from verdigris.runs.views.preview import ProxySource
 from verdigris.runs.views.recent import Recent
+from verdigris.shot.model.artwork import shown_from_slots
 from verdigris.shot.model.basis import MENDING, changed_since, tracking_key
 from verdigris.shot.model.document import Shot, files_of, parse_shot
 from verdigris.shot.model.surface import Surface
 from verdigris.store.jobs import OPEN_STATES, last_jobs_of_shot, list_deliveries
 from verdigris.store.media import get_media
 from verdigris.store.media_folder import MediaFolder
-from verdigris.store.models import Delivery, Job, Media, Project, ShotRow, Take
-from verdigris.store.shots import document_of, get_project, get_revision, list_shots, redo_target, used_media
+from verdigris.store.models import Delivery, Job, Media, Project, ShotRow, Slot, Take
+from verdigris.store.shots import document_of, get_project, get_revision, get_shot, list_shots, redo_target, used_media
+from verdigris.store.slots import list_slots, list_versions
 from verdigris.store.takes import chosen_tracks, list_takes, used_frames
 
 
@@ -143,9 +149,34 @@ def delivery_view(s: Session, d: Delivery, now: str) -> DeliveryView:
     """A delivery with the job that makes it; `now` is the key of what the shot would show now, handed over likewise."""
     job = s.scalar(select(Job.id).where(Job.delivery_id == d.id))
     return DeliveryView(
+        made_of=made_of(s, get_shot(s, d.shot_id).project_id, parse_shot(get_revision(s, d.shot_id, d.revision).document)),
         id=d.id, revision=d.revision, form=d.form, state=d.state, file=d.file, bytes=d.bytes,  # type: ignore[arg-type]
         frames_without_track=d.frames_without_track, differs=d.fingerprint != now, created=d.created, job=job,
     )  # fmt: skip
+
+
+def made_of(s: Session, project_id: uuid.UUID, document: Shot) -> list[MadeOfView]:
+    """The versions of slots that a document shows."""
+    found = {(p.slot, p.version): None for p in shown_from_slots(document)}
+    slots = {x.key: x for x in list_slots(s, project_id)} if found else {}
+    return [
+        MadeOfView(slot=k, name=slots[k].name, version=v, current=slots[k].current)
+        for k, v in found
+        if k is not None and v is not None and k in slots
+    ]
+
+
+def slot_view(s: Session, slot: Slot) -> SlotView:
+    """A slot with its versions and where it is shown."""
+    used = []
+    for shot in list_shots(s, slot.project_id):
+        document = document_of(s, shot)
+        parts = [p for p in shown_from_slots(document) if p.slot == slot.key]
+        if parts:
+            versions = sorted({p.version for p in parts if p.version is not None})
+            used.append(SlotUseView(shot=shot.id, name=document.name, versions=versions, pinned=any(p.pin is not None for p in parts)))
+    versions_kept = [SlotVersionView.model_validate(v, from_attributes=True) for v in list_versions(s, slot)]
+    return SlotView(key=slot.key, name=slot.name, current=slot.current, versions=versions_kept, used=used)
 
 
 def delivery_views(s: Session, shot_id: uuid.UUID, document: Shot) -> list[DeliveryView]:
@@ -214,14 +245,15 @@ def _shot_summary(s: Session, shot: ShotRow) -> ShotSummary:
                 lost=view.lost if view else 0,
             )
         )
+    slots = made_of(s, shot.project_id, document)
     deliveries = list_deliveries(s, shot.id)[:1]
     first = document.plate.first_frame
     if first is None:
         first = plate.facts.first_frame if plate is not None and plate.facts is not None else 0
     return ShotSummary(
         id=shot.id, name=document.name, plate=plate, frames=[count // 10, count // 2, count - 1 - count // 10] if count else [],
-        first_frame=first, surfaces=surfaces, revision=shot.head,
-        artwork=[media[r.media].name for p in document.placements for r in files_of(p)[:1] if r.media in media],
+        first_frame=first, surfaces=surfaces, revision=shot.head, slots=slots,
+        artwork=[media[r.media].name for p in document.placements if p.slot is None for r in files_of(p)[:1] if r.media in media],
         delivery=delivery_view(s, deliveries[0], deliveries[0].fingerprint) if deliveries else None,
     )  # fmt: skip
 

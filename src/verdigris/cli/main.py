@@ -8,6 +8,7 @@ import traceback
 import typer
 
 from verdigris.cli import advise, headless, service
+from verdigris.cli.artwork import artwork
 from verdigris.cli.matte import matte
 from verdigris.cli.terminal import EXIT_CODES, fail
 
@@ -23,6 +24,7 @@ for command in (
     service.export, service.bench,
 ):  # fmt: skip
     app.command(epilog=_EPILOG)(command)
+app.add_typer(artwork, name="artwork", epilog=_EPILOG)
 app.command("import", epilog=_EPILOG)(service.import_shot)
 for hidden in (service.web, service.worker, service.migrate, service.openapi):
     app.command(hidden=True)(hidden)

@@ -4,6 +4,7 @@ import shutil
 import uuid
 from pathlib import Path
 
+from pydantic import ValidationError
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -12,13 +13,17 @@ from verdigris.jobs.queue import enqueue_job
 from verdigris.media.errors import MediaError
 from verdigris.media.reader import open_media
 from verdigris.settings import Settings
-from verdigris.shot.model.document import Shot, read_shot, with_files
+from verdigris.shot.errors import ShotError
+from verdigris.shot.model.artwork import ARTWORK, Artwork, FileArtwork
+from verdigris.shot.model.document import Shot, first_fault, read_shot, with_files
 from verdigris.shot.model.media import MediaRef
 from verdigris.store.database import session
 from verdigris.store.jobs import create_job
 from verdigris.store.media_folder import MediaFolder, file_hash, folder_hash
 from verdigris.store.models import Media, Project
+from verdigris.store.shelf import make_missing
 from verdigris.store.shots import add_revision, create_project, create_shot
+from verdigris.store.slots import settle_slots
 from verdigris.store.takes import belongs_to, create_take, get_take, write_frame
 
 
@@ -74,6 +79,8 @@ def import_document(settings: Settings, path: Path, track: Path | None, project_
 
         document = with_files(document, inside)
         project = s.scalar(select(Project).where(Project.name == project_name)) or create_project(s, project_name)
+        make_missing(s, project.id, document)
+        document = settle_slots(s, project.id, document)
         shot = create_shot(s, project.id, document, "imported")
         if tracks:
             surfaces = list(document.surfaces)
@@ -91,3 +98,24 @@ def import_document(settings: Settings, path: Path, track: Path | None, project_
                 if x.take is not None:
                     belongs_to(get_take(s, uuid.UUID(x.take)), document)
         return shot.id
+
+
+def take_in_artwork(s: Session, folder: MediaFolder, path: Path) -> Artwork:
+    """Artwork from a file: a picture or a film, or a JSON file that has artwork as a document has it, its files beside it.
+
+    Raises
+    ------
+    ShotError
+        `not_a_shot` when the JSON is not artwork.
+    """
+    if path.suffix.lower() != ".json":
+        return FileArtwork(path=None, media=take_in(s, folder, path))
+    try:
+        artwork = ARTWORK.validate_json(path.read_bytes())
+    except ValidationError as error:
+        raise ShotError("not_a_shot", f"{path.name}: {first_fault(error)}") from error
+
+    def inside(ref: MediaRef) -> MediaRef:
+        return ref if ref.path is None else ref.model_copy(update={"path": None, "media": take_in(s, folder, path.parent / ref.path)})
+
+    return with_files(artwork, inside)

@@ -8,6 +8,10 @@ RunError
     no_corners        the corners of the surface are not placed
     no_evidence       too little was followed to say anything about it
     cannot_hold       corners set by hand cannot hold the track
+    wrong_size        two pictures that belong together have other sizes
+    bad_key           a key has no samples, or none that can be used
+    not_ready         a file that is needed is not here yet
+    slot_empty        a slot is named outside a project, and no artwork
 """
 
 from verdigris.problem import Problem
@@ -22,6 +26,7 @@ RUN_ERROR_CODES = (
     "wrong_size",
     "bad_key",
     "not_ready",
+    "slot_empty",
 )
 
 

@@ -8,6 +8,7 @@ from verdigris.shot.model.basis import tracking_key
 from verdigris.shot.model.document import Shot
 from verdigris.store.media_folder import MediaFolder
 from verdigris.store.models import Project, ShotRow, Take
+from verdigris.store.shelf import copy_slots
 from verdigris.store.shots import create_project, create_shot, document_of, get_project, get_revision, get_shot, list_shots
 from verdigris.store.takes import belongs_to, copy_frames, get_take
 
@@ -56,6 +57,7 @@ def duplicate_project(s: Session, folder: MediaFolder, project_id: uuid.UUID, ta
     """A copy of a project with copies of its shots."""
     original = get_project(s, project_id)
     copy = create_project(s, copied_name(original.name, taken))
+    copy_slots(s, project_id, copy.id)
     for shot in list_shots(s, project_id):
         duplicate_shot(s, folder, shot.id, copy.id)
     return copy

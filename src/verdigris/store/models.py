@@ -4,7 +4,7 @@ import datetime as dt
 import uuid
 from typing import Any
 
-from sqlalchemy import BigInteger, Boolean, Float, ForeignKey, Integer, String, Text, Uuid, func
+from sqlalchemy import BigInteger, Boolean, Float, ForeignKey, ForeignKeyConstraint, Integer, String, Text, Uuid, func
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB, TIMESTAMP
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
@@ -79,6 +79,32 @@ class Revision(Base):
     document: Mapped[dict[str, Any]] = mapped_column(JSONB)
     label: Mapped[str] = mapped_column(Text)
     stroke: Mapped[str | None] = mapped_column(Text)
+    created: Mapped[dt.datetime] = _now()
+
+
+class Slot(Base):
+    """A place for artwork in a project, by a short `key`; `current` is the version that shots show."""
+
+    __tablename__ = "slots"
+    project_id: Mapped[Key] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), primary_key=True)
+    key: Mapped[str] = mapped_column(String(64), primary_key=True)
+    name: Mapped[str] = mapped_column(Text)
+    current: Mapped[int] = mapped_column(Integer, default=1)
+    created: Mapped[dt.datetime] = _now()
+
+
+class SlotVersion(Base):
+    """One version of a slot, kept for ever; `artwork` is a part of a shot document."""
+
+    __tablename__ = "slot_versions"
+    __table_args__ = (ForeignKeyConstraint(["project_id", "key"], ["slots.project_id", "slots.key"], ondelete="CASCADE"),)
+    project_id: Mapped[Key] = mapped_column(Uuid, primary_key=True)
+    key: Mapped[str] = mapped_column(String(64), primary_key=True)
+    number: Mapped[int] = mapped_column(Integer, primary_key=True)
+    revision: Mapped[str] = mapped_column(Text, default="")
+    language: Mapped[str] = mapped_column(Text, default="")
+    note: Mapped[str] = mapped_column(Text, default="")
+    artwork: Mapped[dict[str, Any]] = mapped_column(JSONB)
     created: Mapped[dt.datetime] = _now()
 
 

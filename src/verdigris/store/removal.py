@@ -15,7 +15,7 @@ from verdigris.store.jobs import OPEN_STATES
 from verdigris.store.media import get_media
 from verdigris.store.media_folder import MediaFolder
 from verdigris.store.models import Delivery, Job, Media, Project, ShotRow, Take
-from verdigris.store.shots import document_of, get_project, get_shot, shots_with_media, used_media
+from verdigris.store.shots import document_of, get_project, get_shot, shots_with_media, slots_with_media, used_media
 
 
 def remove_shot(s: Session, shot_id: uuid.UUID) -> ShotRow:
@@ -60,7 +60,7 @@ def remove_media(s: Session, media_hash: str) -> Media:
     """Put media into the bin; StoreError `busy` when a shot shows them, with its name."""
     media = get_media(s, media_hash)
     users = [document_of(s, get_shot(s, x)) for x in shots_with_media(s, media_hash)]
-    shown = [d.name for d in users if media_hash in used_media(d)]
+    shown = [d.name for d in users if media_hash in used_media(d)] + slots_with_media(s, media_hash)
     if shown:
         raise StoreError("busy", f"{media.name} is used by {', '.join(shown[:3])}. Take it off there first.")
     media.removed = s.scalar(select(func.clock_timestamp()))
@@ -114,7 +114,7 @@ def empty_of_old(s: Session, folder: MediaFolder, days: int) -> None:
         _delete_shot(s, folder, shot)
     s.flush()
     for media in s.scalars(select(Media).where(Media.removed < before)):
-        if not shots_with_media(s, media.hash):
+        if not shots_with_media(s, media.hash) and not slots_with_media(s, media.hash):
             s.delete(media)
             folder.forget(media.hash)
 

@@ -11,7 +11,8 @@ from verdigris.shot.model.document import Shot, parse_shot
 from verdigris.shot.model.media import MediaRef
 from verdigris.store.database import announce
 from verdigris.store.errors import StoreError
-from verdigris.store.models import Media, Project, Revision, ShotRow, Take
+from verdigris.store.models import Media, Project, Revision, ShotRow, Slot, SlotVersion, Take
+from verdigris.store.slots import settle_slots
 
 
 def create_project(s: Session, name: str) -> Project:
@@ -116,6 +117,7 @@ def edit_shot(s: Session, shot_id: uuid.UUID, base: int, edits: list[Edit], stro
     count = None if media is None or media.facts is None else int(media.facts["frame_count"])
     for edit in edits:
         document = apply_edit(document, edit, count)
+    document = settle_slots(s, shot.project_id, document)
     if document == before:
         return get_revision(s, shot.id, shot.head)
     _check_references(s, shot, before, document)
@@ -211,3 +213,12 @@ def shots_with_media(s: Session, media_hash: str) -> list[uuid.UUID]:
         Revision.document, cast("$.**.media ? (@ == $hash)", JSONPATH), func.jsonb_build_object("hash", media_hash)
     )
     return list(s.scalars(select(Revision.shot_id).where(named).distinct()))
+
+
+def slots_with_media(s: Session, media_hash: str) -> list[str]:
+    """Names of slots any of whose versions holds some media."""
+    held = func.jsonb_path_exists(
+        SlotVersion.artwork, cast("$.**.media ? (@ == $hash)", JSONPATH), func.jsonb_build_object("hash", media_hash)
+    )
+    mine = (Slot.project_id == SlotVersion.project_id) & (Slot.key == SlotVersion.key)
+    return list(s.scalars(select(Slot.name).join(SlotVersion, mine).where(held).distinct()))

@@ -116,6 +116,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/slots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Slots
+         * @description Slots of a project, with where they are shown.
+         */
+        get: operations["all_slots"];
+        put?: never;
+        /**
+         * Make Slot
+         * @description Make a slot with its first version.
+         */
+        post: operations["make_slot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/slots/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Slot
+         * @description Call a slot otherwise, or show another of its versions in every shot that is not pinned.
+         */
+        put: operations["set_slot"];
+        post?: never;
+        /**
+         * Take Off Shelf
+         * @description Take a slot that nothing shows off the shelf.
+         */
+        delete: operations["take_off_shelf"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/slots/{key}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * New Version
+         * @description Put a new version into a slot: it is the current one from then on.
+         */
+        post: operations["new_version"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}": {
         parameters: {
             query?: never;
@@ -1761,6 +1829,11 @@ export interface components {
             /** Frames Without Track */
             frames_without_track: number[];
             /**
+             * Made Of
+             * @description versions of slots that it was made of
+             */
+            made_of: components["schemas"]["MadeOfView"][];
+            /**
              * Differs
              * @description the pictures would come out otherwise from how the shot is now
              */
@@ -2848,6 +2921,23 @@ export interface components {
             reason: string;
         };
         /**
+         * MadeOfView
+         * @description A slot, and the version of it that is in a picture.
+         */
+        MadeOfView: {
+            /** Slot */
+            slot: string;
+            /** Name */
+            name: string;
+            /** Version */
+            version: number;
+            /**
+             * Current
+             * @description the version the slot has now
+             */
+            current: number;
+        };
+        /**
          * Matte
          * @description A named matte: its parts, read from top to bottom.
          */
@@ -3220,6 +3310,31 @@ export interface components {
             rate?: string | null;
         };
         /**
+         * NewSlot
+         * @description A slot to make, with its first version.
+         */
+        NewSlot: {
+            /** Artwork */
+            artwork: components["schemas"]["FileArtwork-Input"] | components["schemas"]["ColourArtwork-Input"] | components["schemas"]["ChartArtwork-Input"] | components["schemas"]["TextArtwork-Input"] | components["schemas"]["SlotArtwork-Input"] | components["schemas"]["OrderArtwork-Input"];
+            /**
+             * Revision
+             * @default
+             */
+            revision: string;
+            /**
+             * Language
+             * @default
+             */
+            language: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Name */
+            name: string;
+        };
+        /**
          * NudgeCorner
          * @description Set the correction of one corner on one frame; no offset takes it away.
          */
@@ -3386,8 +3501,23 @@ export interface components {
          * @description One block of a running order.
          */
         "OrderItem-Input": {
+            /**
+             * Slot
+             * @description slot of the project that the artwork comes from
+             */
+            slot?: string | null;
+            /**
+             * Pin
+             * @description version of the slot it stays with; without one it shows the current version
+             */
+            pin?: number | null;
+            /**
+             * Version
+             * @description version of the slot that its artwork is; the application writes it
+             */
+            version?: number | null;
             /** Artwork */
-            artwork: components["schemas"]["FileArtwork-Input"] | components["schemas"]["ColourArtwork-Input"] | components["schemas"]["ChartArtwork-Input"] | components["schemas"]["TextArtwork-Input"];
+            artwork: components["schemas"]["FileArtwork-Input"] | components["schemas"]["ColourArtwork-Input"] | components["schemas"]["ChartArtwork-Input"] | components["schemas"]["TextArtwork-Input"] | components["schemas"]["SlotArtwork-Input"];
             /**
              * First
              * @description frame of the item it begins with
@@ -3417,8 +3547,23 @@ export interface components {
          * @description One block of a running order.
          */
         "OrderItem-Output": {
+            /**
+             * Slot
+             * @description slot of the project that the artwork comes from
+             */
+            slot: string | null;
+            /**
+             * Pin
+             * @description version of the slot it stays with; without one it shows the current version
+             */
+            pin: number | null;
+            /**
+             * Version
+             * @description version of the slot that its artwork is; the application writes it
+             */
+            version: number | null;
             /** Artwork */
-            artwork: components["schemas"]["FileArtwork-Output"] | components["schemas"]["ColourArtwork-Output"] | components["schemas"]["ChartArtwork-Output"] | components["schemas"]["TextArtwork-Output"];
+            artwork: components["schemas"]["FileArtwork-Output"] | components["schemas"]["ColourArtwork-Output"] | components["schemas"]["ChartArtwork-Output"] | components["schemas"]["TextArtwork-Output"] | components["schemas"]["SlotArtwork-Output"];
             /**
              * First
              * @description frame of the item it begins with
@@ -3590,6 +3735,21 @@ export interface components {
          * @description Artwork in a shot; or work painted on the plate as it was held still on a surface, which rides back.
          */
         "Placement-Input": {
+            /**
+             * Slot
+             * @description slot of the project that the artwork comes from
+             */
+            slot?: string | null;
+            /**
+             * Pin
+             * @description version of the slot it stays with; without one it shows the current version
+             */
+            pin?: number | null;
+            /**
+             * Version
+             * @description version of the slot that its artwork is; the application writes it
+             */
+            version?: number | null;
             /** Id */
             id: string;
             /** Name */
@@ -3607,7 +3767,7 @@ export interface components {
              */
             rides: "position" | "turn" | "size" | "full";
             /** Artwork */
-            artwork: components["schemas"]["FileArtwork-Input"] | components["schemas"]["ColourArtwork-Input"] | components["schemas"]["ChartArtwork-Input"] | components["schemas"]["TextArtwork-Input"] | components["schemas"]["OrderArtwork-Input"];
+            artwork: components["schemas"]["FileArtwork-Input"] | components["schemas"]["ColourArtwork-Input"] | components["schemas"]["ChartArtwork-Input"] | components["schemas"]["TextArtwork-Input"] | components["schemas"]["SlotArtwork-Input"] | components["schemas"]["OrderArtwork-Input"];
             /**
              * Beyond
              * @description what of its plane lies around its area: nothing, or the artwork again, as it is or mirrored
@@ -3742,6 +3902,21 @@ export interface components {
          * @description Artwork in a shot; or work painted on the plate as it was held still on a surface, which rides back.
          */
         "Placement-Output": {
+            /**
+             * Slot
+             * @description slot of the project that the artwork comes from
+             */
+            slot: string | null;
+            /**
+             * Pin
+             * @description version of the slot it stays with; without one it shows the current version
+             */
+            pin: number | null;
+            /**
+             * Version
+             * @description version of the slot that its artwork is; the application writes it
+             */
+            version: number | null;
             /** Id */
             id: string;
             /** Name */
@@ -3759,7 +3934,7 @@ export interface components {
              */
             rides: "position" | "turn" | "size" | "full";
             /** Artwork */
-            artwork: components["schemas"]["FileArtwork-Output"] | components["schemas"]["ColourArtwork-Output"] | components["schemas"]["ChartArtwork-Output"] | components["schemas"]["TextArtwork-Output"] | components["schemas"]["OrderArtwork-Output"];
+            artwork: components["schemas"]["FileArtwork-Output"] | components["schemas"]["ColourArtwork-Output"] | components["schemas"]["ChartArtwork-Output"] | components["schemas"]["TextArtwork-Output"] | components["schemas"]["SlotArtwork-Output"] | components["schemas"]["OrderArtwork-Output"];
             /**
              * Beyond
              * @description what of its plane lies around its area: nothing, or the artwork again, as it is or mirrored
@@ -5136,6 +5311,8 @@ export interface components {
             surfaces: components["schemas"]["SurfaceSummary"][];
             /** Artwork */
             artwork: string[];
+            /** Slots */
+            slots: components["schemas"]["MadeOfView"][];
             delivery: components["schemas"]["DeliveryView"] | null;
             /** Revision */
             revision: number;
@@ -5174,6 +5351,120 @@ export interface components {
             takes: components["schemas"]["TakeView"][];
             /** Deliveries */
             deliveries: components["schemas"]["DeliveryView"][];
+        };
+        /**
+         * SlotArtwork
+         * @description What a slot of the project shows; it stands for the artwork until the project is asked.
+         */
+        "SlotArtwork-Input": {
+            /**
+             * Kind
+             * @default slot
+             * @constant
+             */
+            kind: "slot";
+        };
+        /**
+         * SlotArtwork
+         * @description What a slot of the project shows; it stands for the artwork until the project is asked.
+         */
+        "SlotArtwork-Output": {
+            /**
+             * Kind
+             * @default slot
+             * @constant
+             */
+            kind: "slot";
+        };
+        /**
+         * SlotRequest
+         * @description A slot's name and the version that shots show.
+         */
+        SlotRequest: {
+            /** Name */
+            name: string;
+            /** Current */
+            current: number;
+        };
+        /**
+         * SlotUseView
+         * @description A shot that shows a slot, and the versions it shows.
+         */
+        SlotUseView: {
+            /**
+             * Shot
+             * Format: uuid
+             */
+            shot: string;
+            /** Name */
+            name: string;
+            /** Versions */
+            versions: number[];
+            /**
+             * Pinned
+             * @description it stays with its version whatever becomes the current one
+             */
+            pinned: boolean;
+        };
+        /**
+         * SlotVersionRequest
+         * @description A new version of a slot.
+         */
+        SlotVersionRequest: {
+            /** Artwork */
+            artwork: components["schemas"]["FileArtwork-Input"] | components["schemas"]["ColourArtwork-Input"] | components["schemas"]["ChartArtwork-Input"] | components["schemas"]["TextArtwork-Input"] | components["schemas"]["SlotArtwork-Input"] | components["schemas"]["OrderArtwork-Input"];
+            /**
+             * Revision
+             * @default
+             */
+            revision: string;
+            /**
+             * Language
+             * @default
+             */
+            language: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
+         * SlotVersionView
+         * @description One version of a slot.
+         */
+        SlotVersionView: {
+            /** Number */
+            number: number;
+            /** Revision */
+            revision: string;
+            /** Language */
+            language: string;
+            /** Note */
+            note: string;
+            /** Artwork */
+            artwork: components["schemas"]["FileArtwork-Output"] | components["schemas"]["ColourArtwork-Output"] | components["schemas"]["ChartArtwork-Output"] | components["schemas"]["TextArtwork-Output"] | components["schemas"]["SlotArtwork-Output"] | components["schemas"]["OrderArtwork-Output"];
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+        };
+        /**
+         * SlotView
+         * @description A place for artwork in a project.
+         */
+        SlotView: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Current */
+            current: number;
+            /** Versions */
+            versions: components["schemas"]["SlotVersionView"][];
+            /** Used */
+            used: components["schemas"]["SlotUseView"][];
         };
         /**
          * SoundFacts
@@ -6256,6 +6547,174 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    all_slots: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SlotView"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    make_slot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSlot"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SlotView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_slot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SlotRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SlotView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    take_off_shelf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    new_version: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SlotVersionRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SlotView"];
                 };
             };
             /** @description Validation Error */

@@ -16,7 +16,17 @@ from verdigris.core.types import Float32
 from verdigris.media.facts import MediaFacts
 from verdigris.media.frames import LUMA, Frame, RgbFrame, premultiplied_linear
 from verdigris.runs.errors import RunError
-from verdigris.shot.model.artwork import Artwork, ChartArtwork, ColourArtwork, FileArtwork, OrderArtwork, OrderItem, Rgb, TextArtwork
+from verdigris.shot.model.artwork import (
+    Artwork,
+    ChartArtwork,
+    ColourArtwork,
+    FileArtwork,
+    OrderArtwork,
+    OrderItem,
+    Rgb,
+    SlotArtwork,
+    TextArtwork,
+)
 from verdigris.shot.model.media import MediaRef
 
 
@@ -221,6 +231,10 @@ def open_source(
     longest : px of the longer side of what is made here
     """
     primaries = plate.primaries
+    if isinstance(artwork, SlotArtwork):
+        raise RunError(
+            "slot_empty", "A placement names a slot and no artwork. Slots belong to a project: import the shot into it, or name a file."
+        )
     if isinstance(artwork, FileArtwork):
         return FileSource(open_file(artwork), artwork, primaries, open_file(artwork.matte) if artwork.matte else None)
     if isinstance(artwork, ColourArtwork):

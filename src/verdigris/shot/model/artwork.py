@@ -1,12 +1,14 @@
 """What can be placed: files, and pictures that are made here."""
 
-from typing import Annotated, Any, Literal
+from collections.abc import Callable, Iterator
+from typing import Annotated, Any, Literal, TypeVar
 
-from pydantic import Discriminator, Field, Tag
+from pydantic import BaseModel, Discriminator, Field, Tag, TypeAdapter, model_validator
 
-from verdigris.shot.model.base import Part
+from verdigris.shot.model.base import Id, Part
 from verdigris.shot.model.media import MediaRef
 
+P = TypeVar("P")
 Code = Annotated[int, Field(ge=0, le=255)]
 Rgb = tuple[Code, Code, Code]
 Pixels = Annotated[int, Field(ge=1, le=16_384)]
@@ -48,6 +50,35 @@ class TextArtwork(Part):
     margin: float = Field(0.06, ge=0, le=0.45, description="room around the text, share of the shorter side")
 
 
+class SlotArtwork(Part):
+    """What a slot of the project shows; it stands for the artwork until the project is asked."""
+
+    kind: Literal["slot"] = "slot"
+
+
+class FromSlot(Part):
+    """Something that shows artwork, which may come from a slot of the project."""
+
+    slot: Id | None = Field(None, description="slot of the project that the artwork comes from")
+    pin: int | None = Field(None, ge=1, description="version of the slot it stays with; without one it shows the current version")
+    version: int | None = Field(None, ge=1, description="version of the slot that its artwork is; the application writes it")
+
+    @model_validator(mode="before")
+    @classmethod
+    def _slot_for_artwork(cls, value: Any) -> Any:
+        if isinstance(value, dict) and value.get("slot") is not None and value.get("artwork") is None:
+            return {**value, "artwork": {"kind": "slot"}}
+        return value
+
+    @model_validator(mode="after")
+    def _names_a_slot(self) -> "FromSlot":
+        if self.slot is None and (self.pin is not None or self.version is not None):
+            raise ValueError("a version is of a slot, and no slot is named")
+        if self.slot is None and isinstance(getattr(self, "artwork", None), SlotArtwork):
+            raise ValueError("artwork from a slot names the slot")
+        return self
+
+
 def _kind_of(value: Any) -> str:
     kind = value.get("kind", "file") if isinstance(value, dict) else getattr(value, "kind", "file")
     return str(kind)
@@ -58,10 +89,11 @@ OneArtwork = (
     | Annotated[ColourArtwork, Tag("colour")]
     | Annotated[ChartArtwork, Tag("chart")]
     | Annotated[TextArtwork, Tag("text")]
+    | Annotated[SlotArtwork, Tag("slot")]
 )
 
 
-class OrderItem(Part):
+class OrderItem(FromSlot):
     """One block of a running order."""
 
     artwork: Annotated[OneArtwork, Discriminator(_kind_of)]
@@ -82,3 +114,29 @@ class OrderArtwork(Part):
 
 
 Artwork = Annotated[OneArtwork | Annotated[OrderArtwork, Tag("order")], Discriminator(_kind_of)]
+
+
+def shown_from_slots(part: Any) -> Iterator[FromSlot]:
+    """Everything in a part of a document that shows artwork of a slot; what is inside such artwork is the slot's own."""
+    if isinstance(part, FromSlot) and part.slot is not None:
+        yield part
+    elif isinstance(part, BaseModel):
+        for name in type(part).model_fields:
+            yield from shown_from_slots(getattr(part, name))
+    elif isinstance(part, list | tuple):
+        for item in part:
+            yield from shown_from_slots(item)
+
+
+def with_slots(part: P, change: Callable[[FromSlot], FromSlot]) -> P:
+    """A part of a document with everything that shows artwork of a slot changed."""
+    if isinstance(part, FromSlot) and part.slot is not None:
+        return change(part)  # type: ignore[return-value]
+    if isinstance(part, BaseModel):
+        return part.model_copy(update={name: with_slots(getattr(part, name), change) for name in type(part).model_fields})
+    if isinstance(part, list | tuple):
+        return type(part)(with_slots(item, change) for item in part)  # type: ignore[return-value]
+    return part
+
+
+ARTWORK = TypeAdapter[Artwork](Artwork)

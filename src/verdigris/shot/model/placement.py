@@ -7,7 +7,7 @@ from pydantic import AfterValidator, BeforeValidator, Field, model_validator
 from verdigris.core.composite.blend import Blend
 from verdigris.core.composite.texture import Fit
 from verdigris.core.geometry.held_still import Held
-from verdigris.shot.model.artwork import Artwork
+from verdigris.shot.model.artwork import Artwork, FromSlot
 from verdigris.shot.model.base import FrameIndex, Id, Name, Part, Quad, Span
 from verdigris.shot.model.keyed import Ease, KeyedShare, in_order
 
@@ -77,7 +77,7 @@ class Shadow(Part):
     strength: float = Field(0.5, ge=0, le=1)
 
 
-class Placement(Part):
+class Placement(FromSlot):
     """Artwork in a shot; or work painted on the plate as it was held still on a surface, which rides back."""
 
     id: Id
