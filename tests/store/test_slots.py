@@ -86,7 +86,7 @@ def test_artwork_that_is_changed_in_a_shot_is_no_longer_the_slots(database_url, 
 
 
 def test_other_changes_of_a_placement_leave_it_the_slots(database_url, work):
-    project, key, (one, _) = work
+    _, key, (one, _) = work
     with session(database_url) as s:
         shot = get_shot(s, one)
         placement = document_of(s, shot).placements[0].model_dump(mode="json")
@@ -121,7 +121,7 @@ def test_a_slot_that_is_shown_stays_on_the_shelf_and_so_do_its_files(database_ur
         s.flush()
         media = s.query(Media).filter_by(name="poster.png").one()
         spare = create_slot(s, project, "Poster", ARTWORK.validate_python({"media": media.hash}))
-        with pytest.raises(StoreError, match="poster.png is used by Poster"):
+        with pytest.raises(StoreError, match=r"poster\.png is used by Poster"):
             remove_media(s, media.hash)
         with pytest.raises(StoreError, match="Time table is used by one, two"):
             remove_slot(s, get_slot(s, project, key))

@@ -33,7 +33,7 @@ from verdigris.media.writer import CONTAINERS, ENCODERS, Container, film_coding
 from verdigris.runs.render.open_shot import picture_key
 from verdigris.runs.views.preview import ProxySource
 from verdigris.runs.views.recent import Recent
-from verdigris.shot.model.artwork import shown_from_slots
+from verdigris.shot.model.artwork import SlotArtwork, shown_from_slots, with_slots
 from verdigris.shot.model.basis import MENDING, changed_since, tracking_key
 from verdigris.shot.model.document import Shot, files_of, parse_shot
 from verdigris.shot.model.surface import Surface
@@ -246,6 +246,7 @@ def _shot_summary(s: Session, shot: ShotRow) -> ShotSummary:
             )
         )
     slots = made_of(s, shot.project_id, document)
+    own = with_slots(document, lambda part: part.model_copy(update={"artwork": SlotArtwork()}))
     deliveries = list_deliveries(s, shot.id)[:1]
     first = document.plate.first_frame
     if first is None:
@@ -253,7 +254,7 @@ def _shot_summary(s: Session, shot: ShotRow) -> ShotSummary:
     return ShotSummary(
         id=shot.id, name=document.name, plate=plate, frames=[count // 10, count // 2, count - 1 - count // 10] if count else [],
         first_frame=first, surfaces=surfaces, revision=shot.head, slots=slots,
-        artwork=[media[r.media].name for p in document.placements if p.slot is None for r in files_of(p)[:1] if r.media in media],
+        artwork=[media[r.media].name for p in own.placements for r in files_of(p)[:1] if r.media in media],
         delivery=delivery_view(s, deliveries[0], deliveries[0].fingerprint) if deliveries else None,
     )  # fmt: skip
 

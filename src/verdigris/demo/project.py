@@ -13,6 +13,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from verdigris.demo.placing import CHALK, dressed, write_chalk
+from verdigris.demo.shelf import fill_shelf, from_shelf
 from verdigris.demo.shots import SHOTS, DemoShot, document_of_scene, kiosk_document
 from verdigris.demo.write import STILLS, write_departures, write_plate, write_stills
 from verdigris.jobs.intake import take_in
@@ -66,17 +67,18 @@ def make_demo_project(settings: Settings, bar: Bar) -> None:
     with session(settings.database_url) as s:
         plate, film = (_brought_in(s, media, folder / name) for name in ("kiosk.mp4", "departures.mp4"))
         # All new prints lie on the shelf, those of shots in work as well.
-        for still in STILLS:
-            _brought_in(s, media, folder / still)
-        finished = _shot(s, project_id, kiosk_document(_truth(folder, "kiosk"), plate, film), "outlined and placed")
+        held = {name: _brought_in(s, media, folder / name).media or "" for name in ("departures.mp4", *STILLS)}
+        fill_shelf(s, project_id, held)
+        kiosk = from_shelf(s, project_id, kiosk_document(_truth(folder, "kiosk"), plate, film), held)
+        finished = _shot(s, project_id, kiosk, "outlined and placed")
         _shot(s, project_id, Shot(name=UNTOUCHED, plate=Plate(path=None, media=plate.media, first_frame=1001)), "begun")
     _through(settings, finished, "screen", True, bar)
     for shot in SHOTS:
-        _make(settings, folder, project_id, shot, bar)
+        _make(settings, folder, project_id, shot, held, bar)
     marker.touch()
 
 
-def _make(settings: Settings, folder: Path, project_id: uuid.UUID, shot: DemoShot, bar: Bar) -> None:
+def _make(settings: Settings, folder: Path, project_id: uuid.UUID, shot: DemoShot, held: dict[str, str], bar: Bar) -> None:
     media = MediaFolder(settings.media_dir)
     generate(folder, bar, shot.scene)
     with session(settings.database_url) as s:
@@ -88,7 +90,7 @@ def _make(settings: Settings, folder: Path, project_id: uuid.UUID, shot: DemoSho
             write_chalk(folder / CHALK, corners, DEMO_SIZE)
         document = document_of_scene(shot, truth, plate, artwork)
         document = dressed(shot.scene, document, corners, lambda name: _brought_in(s, media, folder / name))
-        made = _shot(s, project_id, document, "outlined")
+        made = _shot(s, project_id, from_shelf(s, project_id, document, held), "outlined")
     _through(settings, made, shot.surface, shot.delivered, bar)
 
 

@@ -64,9 +64,10 @@ export function listen(client: QueryClient): () => void {
     } else if (note.kind === "job") for (const k of ["jobs", "shot", "projects"]) due.add(k);
     else if (note.kind === "shot" && note.shot !== undefined && note.revision !== undefined) {
       behind.set(note.shot, note.revision);
-      due.add("projects");
+      for (const k of ["projects", "slots"]) due.add(k);
     }
     else if (note.kind === "media") for (const k of ["media", "shot", "projects", "bin"]) due.add(k);
+    else if (note.kind === "slots") for (const k of ["slots", "shot", "projects"]) due.add(k);
     else if (note.kind === "project") for (const k of ["projects", "bin"]) due.add(k);
     else for (const k of ["shot", "projects"]) due.add(k);
     other.soon();

@@ -1,12 +1,13 @@
 /** Server state: what is read, and when it is read again. */
 import { type QueryClient, useQuery } from "@tanstack/react-query";
-import { api, data, type JobView, type MediaView, type PointView, type ProjectView, type ShotView, type TakeFrame } from "./client";
+import { api, data, type JobView, type MediaView, type PointView, type ProjectView, type ShotView, type SlotView, type TakeFrame } from "./client";
 
 export const keys = {
   projects: ["projects"] as const,
   media: ["media"] as const,
   bin: ["bin"] as const,
   jobs: ["jobs"] as const,
+  slots: (project: string) => ["slots", project] as const,
   shot: (id: string) => ["shot", id] as const,
   takeFrames: (take: string) => ["take-frames", take] as const,
 };
@@ -30,6 +31,13 @@ export function useProjects() {
 
 export function useMedia() {
   return useQuery({ queryKey: keys.media, queryFn: async () => data<MediaView[]>(await api.GET("/api/media")) });
+}
+
+export function useSlots(project: string) {
+  return useQuery({
+    queryKey: keys.slots(project),
+    queryFn: async () => data<SlotView[]>(await api.GET("/api/projects/{project_id}/slots", { params: { path: { project_id: project } } })),
+  });
 }
 
 export function useJobs() {

@@ -35,3 +35,5 @@ export type LayoutKey = Placement["layout"][number];
 export type Matte = Shot["mattes"][number];
 export type MattePart = Matte["parts"][number];
 export type KeyPart = Extract<MattePart, { kind: "key" }>;
+export type SlotView = Schemas["SlotView"];
+export type MadeOf = Schemas["MadeOfView"];

@@ -4,6 +4,7 @@ import { rangesText, rateText } from "../ui/format";
 import { type BenchWork, useWork } from "./context";
 import { regionShapes } from "./model/keyed";
 import { placementName } from "./model/placing";
+import { ShelfButton } from "./ShelfButton";
 import { setBench, type StepId, useBench } from "./state";
 
 type Line = { text: string; mark: "done" | "look" | "open" };
@@ -75,6 +76,7 @@ export function WorkOrder() {
           </button>
         </Tooltip>
       ))}
+      <ShelfButton />
     </nav>
   );
 }

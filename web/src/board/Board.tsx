@@ -11,6 +11,7 @@ import { Mark } from "../ui/Mark";
 import { Upload } from "../ui/Upload";
 import { freshName } from "../ui/names";
 import { Bin } from "./Bin";
+import "../shelf/shelf.css";
 import "./board.css";
 import { ProjectHead } from "./ProjectHead";
 import { useBin, useBinEdits } from "../ui/useBin";
@@ -29,7 +30,8 @@ function deliveryText(shot: ShotSummary): string {
   if (!d) return "nothing sent yet";
   if (d.state === "running") return "being made";
   if (d.state !== "done") return d.state;
-  return `${d.file}, ${timeText(d.created)}`;
+  const newer = d.made_of.filter((m) => m.version < m.current).map((m) => m.name);
+  return `${d.file}, ${timeText(d.created)}${newer.length ? `; ${newer.join(", ")} has a newer version` : ""}`;
 }
 
 function ShotMenu({ shot }: { shot: ShotSummary }) {
@@ -60,6 +62,20 @@ function ShotMenu({ shot }: { shot: ShotSummary }) {
   );
 }
 
+function Artwork({ shot }: { shot: ShotSummary }) {
+  if (shot.artwork.length + shot.slots.length === 0) return <span className="art quiet">no artwork</span>;
+  return (
+    <span className="art">
+      {shot.slots.map((x) => (
+        <span key={`${x.slot} ${x.version}`} className="row" data-testid={`shows-${x.slot}`}>
+          {x.name} <span className={`chip ${x.version === x.current ? "on" : ""}`}>{x.version === x.current ? x.version : `${x.version} of ${x.current}`}</span>
+        </span>
+      ))}
+      {shot.artwork.join(", ")}
+    </span>
+  );
+}
+
 function ShotRow({ shot }: { shot: ShotSummary }) {
   const plate = shot.plate;
   const count = plate?.facts?.frame_count ?? 0;
@@ -85,7 +101,7 @@ function ShotRow({ shot }: { shot: ShotSummary }) {
             </span>
           ))}
         </span>
-        <span className="art">{shot.artwork.length ? shot.artwork.join(", ") : <span className="quiet">no artwork</span>}</span>
+        <Artwork shot={shot} />
         <span className="sent quiet small">{deliveryText(shot)}</span>
       </Link>
       <ShotMenu shot={shot} />

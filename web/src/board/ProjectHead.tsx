@@ -2,11 +2,13 @@
 import { Button, Dropdown, Input } from "antd";
 import { useState } from "react";
 import { api, type ProjectView } from "../api/client";
+import { Shelf } from "../shelf/Shelf";
 import { useBinEdits } from "../ui/useBin";
 
 export function ProjectHead({ project, onNew }: { project: ProjectView; onNew: () => void }) {
   const { attempt, remove } = useBinEdits();
   const [naming, setNaming] = useState(false);
+  const [shelf, setShelf] = useState(false);
   const path = { params: { path: { project_id: project.id } } };
   const rename = (name: string) => {
     setNaming(false);
@@ -37,6 +39,8 @@ export function ProjectHead({ project, onNew }: { project: ProjectView; onNew: (
       }}>
         <Button size="small" aria-label={`more about ${project.name}`} data-testid="project-menu">More</Button>
       </Dropdown>
+      <Button size="small" onClick={() => setShelf(true)} data-testid="project-shelf">Shelf</Button>
+      <Shelf project={project.id} open={shelf} close={() => setShelf(false)} />
     </>
   );
 }

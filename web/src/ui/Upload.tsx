@@ -1,6 +1,6 @@
 /** Bring files in by dropping or choosing them: sent with progress, read by a job, refused with its sentence. */
 import { App, Button, Progress, Upload as AntUpload } from "antd";
-import { useRef, useState } from "react";
+import { type ReactNode, useRef, useState } from "react";
 import { api, data, type JobView, type MediaView } from "../api/client";
 import { upload } from "../api/uploads";
 
@@ -22,7 +22,10 @@ async function waitUntilUsable(hash: string, job: string | null, tell: (s: Stage
   }
 }
 
-export function Upload({ title, hint, onMedia }: { title: string; hint: string; onMedia: (media: MediaView) => void }) {
+type Props = { title: string; hint?: string; onMedia: (media: MediaView) => void; children?: ReactNode };
+
+/** With `children`, these are what is dropped on; else a line of text, and folders may be chosen. */
+export function Upload({ title, hint, onMedia, children }: Props) {
   const { notification } = App.useApp();
   const [stage, setStage] = useState<Stage>(null);
   const batch = useRef<File[] | null>(null);
@@ -57,15 +60,19 @@ export function Upload({ title, hint, onMedia }: { title: string; hint: string; 
             <Progress percent={stage.total ? Math.round((100 * stage.done) / stage.total) : 0} size="small" />
           </div>
         ) : (
-          <div style={{ padding: "2px 10px" }}>
-            <div>{title}</div>
-            <div className="quiet small">{hint}</div>
-          </div>
+          children ?? (
+            <div style={{ padding: "2px 10px" }}>
+              <div>{title}</div>
+              {hint && <div className="quiet small">{hint}</div>}
+            </div>
+          )
         )}
       </AntUpload.Dragger>
-      <AntUpload directory {...shared}>
-        <Button type="link" size="small" disabled={stage !== null}>or choose a folder of stills</Button>
-      </AntUpload>
+      {!children && (
+        <AntUpload directory {...shared}>
+          <Button type="link" size="small" disabled={stage !== null}>or choose a folder of stills</Button>
+        </AntUpload>
+      )}
     </div>
   );
 }

@@ -3,6 +3,8 @@ import { Button, Dropdown, Tooltip } from "antd";
 import { type DragEvent, useEffect, useRef, useState } from "react";
 import type { Edit, Surface } from "../../api/client";
 import { useWork } from "../context";
+import { SLOT_DRAG } from "../../shelf/useShelf";
+import { usePlacing } from "../steps/place/usePlacing";
 import { depthOrder, freshId } from "../model/shot";
 import { setBench, useCalmFrame } from "../state";
 
@@ -30,6 +32,7 @@ export function DepthLine() {
   const work = useWork();
   const { document, edit, surface, firstFrame } = work;
   const frame = useCalmFrame();
+  const { addSlot } = usePlacing();
   const [held, setHeld] = useState<string | null>(null);
   const order = depthOrder(document);
   const tiles = useRef<HTMLDivElement>(null);
@@ -41,6 +44,11 @@ export function DepthLine() {
 
   const drop = (e: DragEvent, target: string) => {
     e.preventDefault();
+    const slot = e.dataTransfer.getData(SLOT_DRAG);
+    if (slot && document.surfaces.some((x) => x.id === target && x.corners)) {
+      setBench({ step: "place", surface: target });
+      addSlot(slot, target);
+    }
     if (!held || held === target) return;
     const ids = order.map((x) => x.id).filter((id) => id !== held);
     const r = e.currentTarget.getBoundingClientRect();

@@ -1,6 +1,6 @@
 /** The surface seen square-on, held still, drawn from the picture by a fine mesh. */
 import { Segmented, Select, Tooltip } from "antd";
-import { type PointerEvent, useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
+import { type DragEvent, type PointerEvent, useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
 import { useShallow } from "zustand/react/shallow";
 import { useWork } from "../context";
 import { apply, distance, edgeAspect, invert, type PlatePoint, unitSquareTo } from "../model/geometry";
@@ -8,6 +8,8 @@ import { glyphPath } from "../../ui/corners";
 import { cornersAt } from "../model/shot";
 import { setBench, useBench } from "../state";
 import { frameCache } from "../viewer/frames";
+import { SLOT_DRAG } from "../../shelf/useShelf";
+import { usePlacing } from "../steps/place/usePlacing";
 import { LayoutHandles } from "../steps/place/LayoutHandles";
 import { Overlay } from "../viewer/Overlay";
 import { useDrafts } from "../viewer/useDraft";
@@ -90,6 +92,7 @@ export function FlatView({ tall }: { tall?: boolean }) {
   const allShapes = useShapes();
   const allMarks = useMarks();
   const draw = useDrawing();
+  const { addSlot } = usePlacing();
   const drawing = useDrafts((s) => s.drawing);
   const { step, overlays, tool, selection } = useBench(useShallow((s) => ({ step: s.step, overlays: s.overlays, tool: s.tool, selection: s.selection })));
   const live = allShapes.corners;
@@ -177,6 +180,13 @@ export function FlatView({ tall }: { tall?: boolean }) {
     return onFlat?.plate(at) ?? at;
   };
   const hand = useHand(allShapes, allMarks, plateOf, () => ref.current?.parentElement);
+  const dropped = (e: DragEvent) => {
+    const slot = e.dataTransfer.getData(SLOT_DRAG);
+    if (!slot || !surface?.corners) return;
+    e.preventDefault();
+    setBench({ step: "place" });
+    addSlot(slot);
+  };
   const down = (e: PointerEvent) => {
     if (e.button !== 0 || !outlining) return;
     if (tool !== "move") draw.click(plateOf(e), CLOSE_PX / (onFlat?.zoom ?? 1));
@@ -185,6 +195,7 @@ export function FlatView({ tall }: { tall?: boolean }) {
 
   return (
     <div className="flat" ref={box} data-testid="flat-view" data-against={other?.frame ?? ""} style={{ height: tall ? "100%" : undefined, cursor: outlining && tool !== "move" ? "crosshair" : "default" }}
+      onDragOver={(e) => e.dataTransfer.types.includes(SLOT_DRAG) && e.preventDefault()} onDrop={dropped}
       onPointerDown={down} onPointerMove={hand.moved} onPointerUp={hand.released} onPointerCancel={hand.released} onDoubleClick={() => outlining && tool !== "move" && draw.finish()}>
       <canvas ref={ref} style={{ width: size.width, height: size.height, display: "block" }} />
       {corners ? (

@@ -1,6 +1,6 @@
 import { expect, it } from "vitest";
 import type { Placement, Timing } from "../../api/types";
-import { fileArtwork } from "./artwork";
+import { fileArtwork } from "../../shelf/artwork";
 import { endsAt, exchanged, keyToggled, layoutAt, layoutSet, newPlacement, positionAt, stretchedOver } from "./placing";
 
 const timing = (change: Partial<Timing> = {}): Timing => ({ rate: "own", offset: 0, first: null, last: null, after: "hold", retime: [], frames: "nearest", ...change });

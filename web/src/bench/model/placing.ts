@@ -1,6 +1,6 @@
 /** Placements: what a new one begins with, their order, and how artwork runs against the plate. Pure. */
 import type { Artwork, LayoutKey, MediaView, Placement, Timing } from "../../api/types";
-import { KIND_NAMES } from "./artwork";
+import { KIND_NAMES } from "../../shelf/artwork";
 import { between } from "./between";
 import { freshId } from "./shot";
 

@@ -1,6 +1,6 @@
 /** What the document and a take together say about one frame. Pure. */
 import type { MediaView, Occluder, Shot, Surface, TakeFrame } from "../../api/types";
-import { mediaOf } from "./artwork";
+import { mediaOf } from "../../shelf/artwork";
 import { apply, at, type Homography, IDENTITY, type PlatePoint } from "./geometry";
 
 export type Frames = ReadonlyMap<number, TakeFrame>;

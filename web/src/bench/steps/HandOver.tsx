@@ -28,6 +28,9 @@ function DeliveryRow({ delivery }: { delivery: DeliveryView }) {
         {timeText(delivery.created)}{delivery.bytes ? `, ${bytesText(delivery.bytes)}` : ""}{delivery.differs ? ", the shot would look different now" : ""}
         {delivery.state === "failed" || delivery.state === "stopped" ? `, ${job?.message ?? delivery.state}` : ""}
       </span>
+      {delivery.made_of.length > 0 && (
+        <span className="quiet small" data-testid="made-of">made of {delivery.made_of.map((m) => `${m.name} ${m.version}${m.version === m.current ? "" : ` (${m.current} is the current one)`}`).join(", ")}</span>
+      )}
       {missing.length > 0 && <Note tone="warn">{`${missing.length} frames have no track; the plate passes unchanged there: ${missing.slice(0, 8).map((n) => n + firstFrame).join(", ")}${missing.length > 8 ? " ..." : ""}`}</Note>}
     </div>
   );

@@ -6,12 +6,13 @@ import { useMedia } from "../../api/queries";
 import { Upload } from "../../ui/Upload";
 import { useBinEdits } from "../../ui/useBin";
 import { useWork } from "../context";
-import { fileArtwork, mediaOf } from "../model/artwork";
+import { fileArtwork, mediaOf } from "../../shelf/artwork";
 import { setBench } from "../state";
 import { Field, Note } from "./parts";
 import { ArtworkControls } from "./place/ArtworkControls";
 import { BelowControls } from "./place/BelowControls";
 import { FitControls, PlaneControls } from "./place/PlaneControls";
+import { FromShelf } from "./place/FromShelf";
 import { Stack } from "./place/Stack";
 import { EndsEarly, TimeControls } from "./place/TimeControls";
 import { usePlacing } from "./place/usePlacing";
@@ -56,7 +57,8 @@ export function Place() {
   return (
     <div className="rows">
       <Stack addFile={() => setAdding(true)} />
-      {files && (
+      {chosen && !adding && <FromShelf />}
+      {files && !(chosen?.slot && !adding) && (
         <>
           <Field label={adding ? "Which file" : "Artwork"}>
             <Select size="small" style={{ width: 190 }} value={file ?? undefined} placeholder="choose" aria-label="artwork" data-testid="artwork"

@@ -2,7 +2,7 @@
 import { Button, ColorPicker, InputNumber, Segmented, Select, Slider, Switch, Tooltip } from "antd";
 import { useState } from "react";
 import type { KeyPart, MattePart } from "../../../api/client";
-import { hexOf, rgbOf } from "../../model/artwork";
+import { hexOf, rgbOf } from "../../../shelf/artwork";
 import { useWork } from "../../context";
 import { setBench, useBench } from "../../state";
 import { setTool } from "../../tools";

@@ -4,7 +4,7 @@ import type { Artwork } from "../../../api/client";
 import { useMedia } from "../../../api/queries";
 import { mediaFactsText } from "../../../ui/format";
 import { useWork } from "../../context";
-import { hexOf, rgbOf } from "../../model/artwork";
+import { hexOf, rgbOf } from "../../../shelf/artwork";
 import { HELD } from "../../held";
 import { FoldedColour } from "../Colour";
 import { Fact, Field, Note } from "../parts";

@@ -1,7 +1,7 @@
 /** How artwork goes with what is below it: strength, blend, shadow. */
 import { Button, ColorPicker, InputNumber, Segmented, Select } from "antd";
 import { useWork } from "../../context";
-import { hexOf, rgbOf } from "../../model/artwork";
+import { hexOf, rgbOf } from "../../../shelf/artwork";
 import { between } from "../../model/between";
 import { useCalmFrame } from "../../state";
 import type { Placement } from "../../../api/client";

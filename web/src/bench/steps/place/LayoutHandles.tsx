@@ -2,7 +2,7 @@
 import { type PointerEvent, useRef, useState } from "react";
 import type { LayoutKey } from "../../../api/client";
 import { useWork } from "../../context";
-import { mediaOf } from "../../model/artwork";
+import { mediaOf } from "../../../shelf/artwork";
 import { apply, at, edgeAspect, invert, type PlatePoint, type ScreenPoint, unitSquareTo } from "../../model/geometry";
 import { dragged, fitted, type Held, outlineIn, type UnitPoint } from "../../model/layout";
 import { layoutAt, layoutSet } from "../../model/placing";

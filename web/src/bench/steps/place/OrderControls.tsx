@@ -3,9 +3,9 @@ import { Button, Dropdown, InputNumber, Segmented } from "antd";
 import { useState } from "react";
 import type { Artwork } from "../../../api/client";
 import { urls } from "../../../api/client";
-import { useMedia } from "../../../api/queries";
+import { useMedia, useSlots } from "../../../api/queries";
 import { useWork } from "../../context";
-import { fileArtwork, hexOf, KIND_NAMES, madeArtwork, mediaOf } from "../../model/artwork";
+import { fileArtwork, hexOf, KIND_NAMES, madeArtwork, mediaOf } from "../../../shelf/artwork";
 import { Field } from "../parts";
 import { usePlacing } from "./usePlacing";
 
@@ -13,13 +13,14 @@ type Order = Extract<Artwork, { kind: "order" }>;
 type Item = Order["items"][number];
 
 /** An item as it begins. */
-export function orderItem(artwork: Item["artwork"], frames: number): Item {
-  return { artwork, first: 0, frames, dissolve: 0, fit: "fill" };
+export function orderItem(artwork: Item["artwork"], frames: number, slot: string | null = null): Item {
+  return { artwork, slot, pin: null, version: null, first: 0, frames, dissolve: 0, fit: "fill" };
 }
 
 export function OrderControls({ artwork }: { artwork: Order }) {
   const { shot, plate, count } = useWork();
   const media = useMedia().data ?? [];
+  const slots = useSlots(shot.project_id).data ?? [];
   const { set } = usePlacing();
   const [at, setAt] = useState(0);
   const index = Math.min(at, artwork.items.length - 1);
@@ -36,6 +37,14 @@ export function OrderControls({ artwork }: { artwork: Order }) {
     setAt(index + step);
   };
   const files = media.filter((m) => m.facts && m.hash !== plate.hash).map((m) => ({ key: m.hash, label: m.name }));
+  const held = slots.filter((x) => x.versions.find((v) => v.number === x.current)?.artwork.kind !== "order").map((x) => ({ key: `slot ${x.key}`, label: `${x.name}, from the shelf` }));
+  const append = (key: string) => {
+    const [kind, slot] = key.split(" ");
+    const frames = Math.max(1, Math.round(count / (artwork.items.length + 1)));
+    const made = key === "colour" || key === "text" || key === "chart" ? madeArtwork(key) : fileArtwork(key);
+    setAt(artwork.items.length);
+    change({ items: [...artwork.items, kind === "slot" && slot ? orderItem({ kind: "slot" }, frames, slot) : orderItem(made as Item["artwork"], frames)] });
+  };
   return (
     <>
       <div className="order" role="listbox" aria-label="running order" data-testid="order">
@@ -64,12 +73,7 @@ export function OrderControls({ artwork }: { artwork: Order }) {
           <Field label="Its fit"><Segmented size="small" value={item.fit} options={["fit", "fill", "stretch"]} onChange={(fit) => setItem({ fit: fit as Item["fit"] })} /></Field>
         </>
       )}
-      <Dropdown trigger={["click"]} menu={{ items: [...files, { key: "colour", label: "Colour" }, { key: "text", label: "Text" }, { key: "chart", label: "Mark chart" }],
-        onClick: ({ key }) => {
-          const made = key === "colour" || key === "text" || key === "chart" ? madeArtwork(key) : fileArtwork(key);
-          setAt(artwork.items.length);
-          change({ items: [...artwork.items, orderItem(made as Item["artwork"], Math.max(1, Math.round(count / (artwork.items.length + 1))))] });
-        } }}>
+      <Dropdown trigger={["click"]} menu={{ items: [...held, ...files, { key: "colour", label: "Colour" }, { key: "text", label: "Text" }, { key: "chart", label: "Mark chart" }], onClick: ({ key }) => append(key) }}>
         <Button size="small" data-testid="add-item">Add to the order</Button>
       </Dropdown>
       <Field label="Made at" hint="Width and height, px">

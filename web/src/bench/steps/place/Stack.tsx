@@ -1,21 +1,14 @@
 /** What lies on the chosen surface, nearest first. */
 import { Button, Dropdown, Switch, Tooltip } from "antd";
 import type { Artwork, Edit, Placement } from "../../../api/client";
-import { urls } from "../../../api/client";
 import { useWork } from "../../context";
-import { hexOf, KIND_NAMES, madeArtwork, mediaOf } from "../../model/artwork";
+import { KIND_NAMES, madeArtwork } from "../../../shelf/artwork";
 import { exchanged, placementName } from "../../model/placing";
 import { edgeAspect } from "../../model/geometry";
 import { setBench } from "../../state";
+import { ArtworkPicture } from "../../../shelf/ArtworkPicture";
 import { orderItem } from "./OrderControls";
 import { usePlacing } from "./usePlacing";
-
-function Thumb({ artwork }: { artwork: Artwork }) {
-  const media = mediaOf(artwork)[0];
-  if (media) return <img className="thumb" src={urls.proxy(media, 0)} alt="" />;
-  if (artwork.kind === "colour") return <span className="thumb" style={{ background: hexOf(artwork.rgb) }} />;
-  return <span className="thumb quiet">{artwork.kind === "text" ? "Aa" : artwork.kind === "chart" ? "#" : "..."}</span>;
-}
 
 function Row({ p, chosen }: { p: Placement; chosen: boolean }) {
   const { document, shot, edit } = useWork();
@@ -29,10 +22,10 @@ function Row({ p, chosen }: { p: Placement; chosen: boolean }) {
   return (
     <div className={`stack-row ${chosen ? "on" : ""}`} data-testid={`placement-${p.id}`}>
       <button className="plain stack-name" aria-pressed={chosen} onClick={() => setBench({ placement: p.id })}>
-        <Thumb artwork={p.artwork} />
+        <ArtworkPicture artwork={p.artwork} />
         <span className="ellipsis">
           {name}
-          <i className="quiet small">{p.blend.replace("_", " ")}, {opacity}{p.surface ? "" : ", in the picture"}</i>
+          <i className="quiet small">{p.blend.replace("_", " ")}, {opacity}{p.surface ? "" : ", in the picture"}{p.slot ? `, version ${p.version}` : ""}</i>
         </span>
       </button>
       <Button size="small" type="text" disabled={!order(1)} aria-label={`${name} nearer`} onClick={() => move(1)}>↑</Button>

@@ -3,7 +3,7 @@ import { Button, InputNumber, Segmented, Select } from "antd";
 import type { Timing } from "../../../api/client";
 import { rateNumber, rateText } from "../../../ui/format";
 import { useWork } from "../../context";
-import { mediaOf } from "../../model/artwork";
+import { mediaOf } from "../../../shelf/artwork";
 import { endsAt, positionAt, stretchedOver } from "../../model/placing";
 import { useCalmFrame } from "../../state";
 import { Field, Note } from "../parts";

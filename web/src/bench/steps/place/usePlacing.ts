@@ -11,6 +11,8 @@ export type Placing = {
   set: (change: Partial<Placement>) => void;
   setEdit: (change: Partial<Placement>) => Edit;
   add: (artwork: Artwork, surface?: string | null) => void;
+  /** Place what a slot of the project shows. */
+  addSlot: (slot: string, surface?: string | null) => void;
 };
 
 export function usePlacing(): Placing {
@@ -19,15 +21,16 @@ export function usePlacing(): Placing {
   const stack = document.placements.filter((p) => !p.surface || p.surface === surface?.id).reverse();
   const chosen = stack.find((p) => p.id === id) ?? stack[0] ?? null;
   const setEdit = (change: Partial<Placement>) => ({ kind: "set_placement", placement: { ...chosen, ...change } }) as Edit;
+  const place = (placement: Placement) => {
+    setBench({ placement: placement.id, shown: "result", wipe: null });
+    void edit({ kind: "set_placement", placement } as Edit);
+  };
   return {
     stack,
     chosen,
     setEdit,
     set: (change) => chosen && void edit(setEdit(change)),
-    add: (artwork, on = surface?.id ?? null) => {
-      const placement = newPlacement(on, artwork, document.placements);
-      setBench({ placement: placement.id, shown: "result", wipe: null });
-      void edit({ kind: "set_placement", placement } as Edit);
-    },
+    add: (artwork, on = surface?.id ?? null) => place(newPlacement(on, artwork, document.placements)),
+    addSlot: (slot, on = surface?.id ?? null) => place({ ...newPlacement(on, { kind: "slot" }, document.placements), slot }),
   };
 }

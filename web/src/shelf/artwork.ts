@@ -1,5 +1,5 @@
 /** Kinds of artwork. Pure. */
-import type { Artwork } from "../../api/types";
+import type { Artwork } from "../api/types";
 
 export function fileArtwork(media: string): Artwork {
   return { kind: "file", media } as Artwork;
@@ -12,10 +12,10 @@ export function mediaOf(a: Artwork): string[] {
   return [];
 }
 
-export const KIND_NAMES: Record<Artwork["kind"], string> = { file: "File", colour: "Colour", chart: "Mark chart", text: "Text", order: "Running order" };
+export const KIND_NAMES: Record<Artwork["kind"], string> = { file: "File", colour: "Colour", chart: "Mark chart", text: "Text", order: "Running order", slot: "Empty slot" };
 
 /** Artwork of a kind as it begins; what is left out has its default in the document. */
-export function madeArtwork(kind: Exclude<Artwork["kind"], "file" | "order">): Artwork {
+export function madeArtwork(kind: "colour" | "chart" | "text"): Artwork {
   return (kind === "text" ? { kind, text: "Lantern Bay" } : { kind }) as Artwork;
 }
 
