@@ -68,7 +68,7 @@ def _look(target: Path, name: str, ending: str, size: int) -> None:
     if ending in FILM_ENDINGS and film_format(target) is None:
         raise MediaError("unsupported", f"{name} is not a film, whatever its name says. Films are MP4, MOV and MKV.")
     if ending not in FILM_ENDINGS and ending != ".zip" and still_kind(target) is None:
-        raise MediaError("unsupported", f"{name} is not a still, whatever its name says. Stills are PNG, JPEG, TIFF and OpenEXR.")
+        raise MediaError("unsupported", f"{name} is not a still, whatever its name says. Stills are PNG, JPEG, TIFF, OpenEXR and SVG.")
 
 
 @router.post("/stills", status_code=201)

@@ -55,6 +55,9 @@ def still_colour(path: Path, kind: str) -> StillColour:
     """Colour of a still of a kind that `still_kind` knows; sRGB where it says nothing."""
     if kind == "exr":
         return _of_exr(path)
+    if kind == "svg":
+        # SVG 2, 13.1: colours are sRGB.
+        return StillColour("srgb", "bt709", BOTH)
     chunks = dict(_chunks(path)) if kind == "png" else {}
     if (cicp := chunks.get(b"cICP")) and len(cicp) == 4 and cicp[0] in PRIMARIES_OF and cicp[1] in TRANSFER_OF:
         return StillColour(TRANSFER_OF[cicp[1]], PRIMARIES_OF[cicp[0]], BOTH)

@@ -1,4 +1,4 @@
-"""Stills and numbered sequences of stills: PNG, JPEG, TIFF, OpenEXR."""
+"""Stills and numbered sequences of stills: PNG, JPEG, TIFF, OpenEXR; drawings (SVG) as stills."""
 
 import re
 from collections.abc import Iterator, Mapping
@@ -14,26 +14,30 @@ import tifffile
 
 from verdigris.core.light.encoding import CHROMATICITIES, Primaries, Transfer
 from verdigris.core.types import AnyArray, Float32
+from verdigris.media.drawing import DRAWN_PX, FONT_NOTE, draw, has_letters, is_drawing, read_source
 from verdigris.media.errors import MediaError
 from verdigris.media.facts import Limits, MediaFacts
 from verdigris.media.frames import Frame, RgbFrame
 from verdigris.media.still_colour import png_with_colour, still_colour
 
 STILL_ENDINGS = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr")
+DRAWING_ENDINGS = (".svg",)
 _NUMBER = re.compile(r"(\d+)(?=\.[A-Za-z]+$)")
 
 
 def still_kind(path: Path) -> str | None:
-    """`png`, `jpeg`, `tiff` or `exr` by the first bytes, None for anything else."""
+    """`png`, `jpeg`, `tiff`, `exr` or `svg` by the first bytes, None for anything else."""
     with path.open("rb") as f:
-        head = f.read(8)
-    if head == b"\x89PNG\r\n\x1a\n":
+        head = f.read(4096)
+    if head[:8] == b"\x89PNG\r\n\x1a\n":
         return "png"
     if head[:3] == b"\xff\xd8\xff":
         return "jpeg"
     if head[:4] in (b"II*\0", b"MM\0*"):
         return "tiff"
-    return "exr" if head[:4] == b"\x76\x2f\x31\x01" else None
+    if head[:4] == b"\x76\x2f\x31\x01":
+        return "exr"
+    return "svg" if is_drawing(head) else None
 
 
 def still_size(path: Path, kind: str) -> tuple[int, int]:
@@ -67,8 +71,8 @@ def _jpeg_size(path: Path) -> tuple[int, int]:
             f.seek(length - 2, 1)
 
 
-def read_still(path: Path, limits: Limits | None = None, name: str | None = None) -> RgbFrame:
-    """Decode one still; `name` is what people call it, for sentences.
+def read_still(path: Path, limits: Limits | None = None, name: str | None = None, drawn_px: int = DRAWN_PX) -> RgbFrame:
+    """Decode one still; `name` is what people call it, for sentences; `drawn_px` the longer side of a drawing.
 
     Raises
     ------
@@ -80,7 +84,10 @@ def read_still(path: Path, limits: Limits | None = None, name: str | None = None
         raise MediaError("not_found", f"There is no file {path}.")
     kind = still_kind(path)
     if kind is None:
-        raise MediaError("unsupported", f"{name} is not a still that is read here; PNG, JPEG, TIFF and OpenEXR are.")
+        raise MediaError("unsupported", f"{name} is not a still that is read here; PNG, JPEG, TIFF, OpenEXR and SVG are.")
+    if kind == "svg":
+        pixels = draw(read_source(path, name), drawn_px, name)
+        return RgbFrame(np.ascontiguousarray(pixels[..., :3]), pixels[..., 3].astype(np.float32) / np.float32(255))
     try:
         width, height = still_size(path, kind)
         if width * height > limits.pixels or max(width, height) > limits.side_px:
@@ -165,12 +172,14 @@ class SequenceReader:
         one = read_still(self._files[0], self._limits, self._said(0))
         kind = still_kind(self._files[0]) or ""
         colour = still_colour(self._files[0], kind)
+        notes = (FONT_NOTE,) if kind == "svg" and has_letters(read_source(self._files[0], self.name)) else ()
+        self._drawn_px = DRAWN_PX
         self.facts = MediaFacts(
             kind="sequence" if path.is_dir() else "still", width=one.width, height=one.height,
             frame_count=len(self._files), rate=rate, codec=kind,
             pixel_format=str(one.pixels.dtype) + (" rgba" if one.alpha is not None else " rgb"),
             bit_depth=one.pixels.dtype.itemsize * 8, transfer="linear" if one.is_linear else colour.transfer,
-            primaries=colour.primaries, told=colour.told, profile=colour.profile, notes=(colour.note,) if colour.note else (),
+            primaries=colour.primaries, told=colour.told, profile=colour.profile, notes=(colour.note, *notes) if colour.note else notes,
             has_alpha=one.alpha is not None, first_frame=first,
         )  # fmt: skip
 
@@ -183,11 +192,18 @@ class SequenceReader:
     def close(self) -> None:
         """Nothing stays open."""
 
+    def draw_at(self, longest: int) -> None:
+        """Draw what is a drawing with so many px along its longer side from now on; other stills stay as they are."""
+        if self.facts.codec == "svg":
+            self._drawn_px = longest
+            one = read_still(self._files[0], self._limits, self.name, longest)
+            self.facts = self.facts.model_copy(update={"width": one.width, "height": one.height})
+
     def frame(self, n: int) -> Frame:
         """Frame n, counted from 0."""
         if not 0 <= n < len(self._files):
             raise MediaError("no_such_frame", f"{self.name} has {len(self._files)} frames; frame {n} is beyond its end.")
-        still = read_still(self._files[n], self._limits, self._said(n))
+        still = read_still(self._files[n], self._limits, self._said(n), self._drawn_px)
         if (still.width, still.height) != (self.facts.width, self.facts.height):
             raise MediaError(
                 "sequence_mixed",

@@ -13,7 +13,7 @@ from pathlib import Path
 
 from verdigris.media.errors import MediaError
 from verdigris.media.facts import Limits
-from verdigris.media.stills import STILL_ENDINGS
+from verdigris.media.stills import DRAWING_ENDINGS, STILL_ENDINGS
 
 _HASH = re.compile(r"^[0-9a-f]{64}$")
 _NUMBERED = re.compile(r"(\d{1,9})(\.[A-Za-z]{3,4})$")
@@ -117,11 +117,11 @@ def safe_ending(name: str) -> str:
         `unsupported` for any other.
     """
     ending = Path(name).suffix.lower()
-    if ending not in (*FILM_ENDINGS, *STILL_ENDINGS, ".zip"):
+    if ending not in (*FILM_ENDINGS, *STILL_ENDINGS, *DRAWING_ENDINGS, ".zip"):
         raise MediaError(
             "unsupported",
             f"{Path(name).name} is not read here. Films are MP4, MOV and MKV; "
-            "stills are PNG, JPEG, TIFF and OpenEXR, numbered ones as a folder or zip.",
+            "stills are PNG, JPEG, TIFF, OpenEXR and SVG, numbered ones as a folder or zip.",
         )
     return ending
 

@@ -4,7 +4,7 @@ import { type ReactNode, useRef, useState } from "react";
 import { api, data, type JobView, type MediaView } from "../api/client";
 import { upload } from "../api/uploads";
 
-const ACCEPT = ".mp4,.mov,.m4v,.mkv,.png,.jpg,.jpeg,.tif,.tiff,.exr,.zip";
+const ACCEPT = ".mp4,.mov,.m4v,.mkv,.png,.jpg,.jpeg,.tif,.tiff,.exr,.svg,.zip";
 
 type Stage = { text: string; done: number; total: number } | null;
 

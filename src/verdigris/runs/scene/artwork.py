@@ -62,7 +62,7 @@ class PlacedArtwork:
         self._quad: Float64 = whole if quad is None else quad
         self._area = self._quad if placement.area is None else np.array(placement.area, dtype=np.float64)
         self.aspect = self._true_aspect()
-        self.source: Source = open_source(placement.artwork, open_file, self.aspect, plate, longest)
+        self.source: Source = open_source(placement.artwork, open_file, self.aspect, plate, longest, self._seen_px())
         self._still: tuple[Tracks, HeldStill] | None = None
         self._shown: dict[object, Texture] = {}
         self._lock, self._reading = threading.Lock(), threading.Lock()
@@ -85,6 +85,12 @@ class PlacedArtwork:
         flat = apply_homography(np.asarray(np.linalg.inv(unit_square_to(self._quad)), np.float64), self._area) * [aspect, 1.0]
         side = np.linalg.norm(np.roll(flat, -1, axis=0) - flat, axis=1)
         return float((side[0] + side[2]) / max(side[1] + side[3], 1e-6))
+
+    def _seen_px(self) -> int:
+        """Px of the longer side of a drawing: half as large again as it is seen at the reference frame."""
+        side = np.linalg.norm(np.roll(self._area, -1, axis=0) - self._area, axis=1)
+        largest = max((abs(v) for key in self.placement.layout for v in key.scale), default=1.0)
+        return int(np.clip(np.ceil(1.5 * largest * side.max()), 64, 4096))
 
     def moments(self, frame: int) -> Moments | None:
         """Frames of the artwork seen at a frame of the plate, with their weights; None where it has none to show."""

@@ -15,6 +15,7 @@ from verdigris.core.light.transfer import srgb_to_linear
 from verdigris.core.types import Float32
 from verdigris.media.facts import MediaFacts
 from verdigris.media.frames import LUMA, Frame, RgbFrame, premultiplied_linear
+from verdigris.media.stills import SequenceReader
 from verdigris.runs.errors import RunError
 from verdigris.shot.model.artwork import (
     Artwork,
@@ -219,7 +220,12 @@ def light_of(rgb: Rgb, primaries: Primaries) -> tuple[float, float, float]:
 
 
 def open_source(
-    artwork: Artwork, open_file: Callable[[MediaRef], FrameReader], aspect: float, plate: MediaFacts, longest: int = 2048
+    artwork: Artwork,
+    open_file: Callable[[MediaRef], FrameReader],
+    aspect: float,
+    plate: MediaFacts,
+    longest: int = 2048,
+    seen_px: int = 2048,
 ) -> Source:
     """Open artwork.
 
@@ -229,6 +235,7 @@ def open_source(
     aspect : true width : height of the area it is made for
     plate : facts of the plate: its rate and primaries
     longest : px of the longer side of what is made here
+    seen_px : px of the longer side of a drawing: the size at which it is seen
     """
     primaries = plate.primaries
     if isinstance(artwork, SlotArtwork):
@@ -236,7 +243,10 @@ def open_source(
             "slot_empty", "A placement names a slot and no artwork. Slots belong to a project: import the shot into it, or name a file."
         )
     if isinstance(artwork, FileArtwork):
-        return FileSource(open_file(artwork), artwork, primaries, open_file(artwork.matte) if artwork.matte else None)
+        reader = open_file(artwork)
+        if isinstance(reader, SequenceReader):
+            reader.draw_at(seen_px)
+        return FileSource(reader, artwork, primaries, open_file(artwork.matte) if artwork.matte else None)
     if isinstance(artwork, ColourArtwork):
         return MadeSource(np.full((2, 2, 4), (*light_of(artwork.rgb, primaries), 1.0), np.float32))
     if isinstance(artwork, OrderArtwork):
