@@ -1,5 +1,7 @@
 """Placing several things on a surface, and keeping things in front of them, by hand."""
 
+import cv2
+import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
@@ -172,3 +174,77 @@ def test_a_key_is_sampled_in_the_picture_at_several_frames(window: Page, live, f
     window.get_by_test_id("hand-over").click()
     expect(window.get_by_test_id("delivery").first).to_have_attribute("data-state", "done", timeout=60_000)
     expect(window.get_by_test_id("delivery").first).to_contain_text("matte-matte")
+
+
+def drag_from(window: Page, handle: str, dx: float, dy: float) -> None:
+    box = window.get_by_test_id(handle).bounding_box()
+    assert box is not None
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    window.mouse.move(x, y)
+    window.mouse.down()
+    window.mouse.move(x + dx / 2, y + dy / 2)
+    window.mouse.move(x + dx, y + dy)
+    window.mouse.up()
+
+
+def test_edges_crop_and_arrows_nudge_what_was_taken_hold_of(window: Page, live, plate, plate_film, art_still):
+    shot = begin(live, plate, plate_film, art_still, "cropped")
+    BenchPage(window).open(shot).step("place")
+
+    def layout() -> dict:
+        return (document(live, shot)["placements"][0]["layout"] or [{}])[0]
+
+    drag_from(window, "flat-layout-left", 30, 0)
+    until(window, lambda: layout().get("crop", [0])[0] > 0.02)
+    assert layout()["crop"][1:] == [0, 0, 0]
+    before = layout()["move"]
+    for _ in range(3):
+        window.keyboard.press("Shift+ArrowRight")
+    until(window, lambda: layout()["move"][0] > before[0])
+    (x0, y0), (x1, y1), (x2, y2), (x3, y3) = plate.corners_at(plate.reference)
+    width = (np.hypot(x1 - x0, y1 - y0) + np.hypot(x2 - x3, y2 - y3)) / 2
+    until(window, lambda: abs((layout()["move"][0] - before[0]) * width - 3) < 0.01)
+    # Esc lets go of it: the arrows go through frames again.
+    frame = BenchPage(window).frame()
+    window.keyboard.press("Escape")
+    window.keyboard.press("ArrowRight")
+    expect(window.get_by_test_id("frame-number")).to_have_text(str(frame + 1))
+    window.keyboard.press("Control+z")
+    until(window, lambda: layout()["move"] == before)
+
+
+def test_the_lane_under_the_ruler_says_when_artwork_is_seen_and_its_ends_are_dragged(window: Page, live, plate, plate_film, art_still):
+    shot = begin(live, plate, plate_film, art_still, "laned")
+    BenchPage(window).open(shot).step("place")
+    lane = window.get_by_test_id("lane-p1")
+    expect(lane).to_have_attribute("data-last", "59")
+    drag_from(window, "lane-last-p1", -200, 0)
+    until(window, lambda: (document(live, shot)["placements"][0].get("span") or [0, 59])[1] < 59)
+    last = document(live, shot)["placements"][0]["span"][1]
+    expect(lane).to_have_attribute("data-last", str(last))
+    drag_from(window, "lane-last-p1", 600, 0)
+    until(window, lambda: document(live, shot)["placements"][0].get("span") is None)
+
+
+def test_a_frame_is_taken_for_drawing_and_what_comes_back_is_placed_on_it(window: Page, live, plate, plate_film, art_still, tmp_path):
+    shot = begin(live, plate, plate_film, art_still, "drawn")
+    BenchPage(window).open(shot).step("place")
+    window.get_by_test_id("take-frame").click()
+    taken = {}
+    for what in ("take-png", "take-guides"):
+        with window.expect_download() as download:
+            window.get_by_test_id(what).click()
+        taken[what] = tmp_path / download.value.suggested_filename
+        download.value.save_as(taken[what])
+    frame = cv2.imread(str(taken["take-png"]), cv2.IMREAD_UNCHANGED)
+    guides = cv2.imread(str(taken["take-guides"]), cv2.IMREAD_UNCHANGED)
+    assert (frame.dtype, frame.shape[:2], guides.shape) == (np.uint16, guides.shape[:2], (*frame.shape[:2], 4))
+    files = window.get_by_test_id("draw-over").locator("input[type=file]:not([webkitdirectory])")
+    cv2.imwrite(str(tmp_path / "small.png"), frame[: frame.shape[0] // 2])
+    files.set_input_files(tmp_path / "small.png")
+    expect(window.get_by_text("has the plate's size", exact=False)).to_be_visible()
+    drawn = np.dstack([frame, np.zeros(frame.shape[:2], np.uint16)])
+    drawn[60:80, 100:140] = (0, 0, 65535, 65535)
+    cv2.imwrite(str(tmp_path / "drawn.png"), drawn)
+    files.set_input_files(tmp_path / "drawn.png")
+    until(window, lambda: [p.get("drawn_over") for p in document(live, shot)["placements"]] == [None, plate.reference])

@@ -241,6 +241,18 @@ def test_another_reference_frame_leaves_the_corners_where_they_are(shot, tmp_pat
     assert "lost" in run("anchor", shot, "--track", tmp_path / "track.json", "--frame", 99, "--out", tmp_path / "x", code=4).stderr
 
 
+def test_a_frame_is_written_to_draw_over_with_guides(plate, shot, tmp_path):
+    out, guides = tmp_path / "over.png", tmp_path / "guides.png"
+    run("track", shot, "--out", tmp_path / "track.json")
+    told = run("frame", shot, "--frame", plate.reference, "--out", out, "--guides", guides, "--track", tmp_path / "track.json")
+    assert f'"drawn_over": {plate.reference}' in told.stderr.replace("\n", " ")
+    frame, lines = (cv2.imread(str(p), cv2.IMREAD_UNCHANGED) for p in (out, guides))
+    assert (frame.dtype, lines.shape) == (np.uint16, (*frame.shape[:2], 4))
+    (x0, y0), (x1, y1) = plate.corners[0], plate.corners[1]
+    assert lines[round((y0 + y1) / 2) - 2 : round((y0 + y1) / 2) + 2, round((x0 + x1) / 2), 3].max() > 100
+    assert "frames 0 to 23" in run("frame", shot, "--frame", 99, "--out", out, code=3).stderr.replace("\n", " ")
+
+
 def test_a_matte_is_rendered_to_stills_and_gone_on_with(plate, shot, tmp_path):
     run("track", shot, "--out", tmp_path / "track.json")
     (x0, y0), _, (x1, y1), _ = plate.corners

@@ -80,9 +80,9 @@ def draw(data: bytes, longest: int, name: str) -> Uint8:
         `damaged` where it cannot be drawn.
     """
     aspect = drawing_aspect(data, name)
-    side = {"width": longest} if aspect >= 1 else {"height": longest}
+    width, height = (longest, None) if aspect >= 1 else (None, longest)
     try:
-        png = resvg_py.svg_to_bytes(svg_string=data.decode("utf-8"), dpi=96.0, **side)
+        png = resvg_py.svg_to_bytes(svg_string=data.decode("utf-8"), dpi=96.0, width=width, height=height)
     except (ValueError, RuntimeError) as error:
         raise MediaError("damaged", f"{name} cannot be drawn: {error}.") from error
     read = cv2.imdecode(np.frombuffer(bytes(png), np.uint8), cv2.IMREAD_UNCHANGED)

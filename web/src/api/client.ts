@@ -59,6 +59,8 @@ export const urls = {
   matte: (shot: string, revision: number, matte: string, view: string, frame: number, state: string, part?: number) =>
     `/api/shots/${shot}/revisions/${revision}/mattes/${matte}/${view}/${frame}?state=${state}${part === undefined ? "" : `&part=${part}&width=96`}`,
   straight: (shot: string, revision: number, frame: number) => `/api/shots/${shot}/revisions/${revision}/straight/${frame}`,
+  toDrawOver: (shot: string, frame: number, form: "png" | "tif" | "exr") => `/api/shots/${shot}/drawing/${frame}/plate.${form}`,
+  guides: (shot: string, frame: number) => `/api/shots/${shot}/drawing/${frame}/guides.png`,
   deliveryFile: (id: string) => `/api/deliveries/${id}/file`,
   track: (shot: string, surface: string, form: "json" | "csv") => `/api/shots/${shot}/tracks/${surface}.${form}`,
 };

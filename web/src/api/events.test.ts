@@ -45,7 +45,7 @@ test("news of an edit that is here already asks for nothing of the shot", async 
   client.setQueryData(keys.shot("a"), { revision: 7 });
   Stream.last.tell({ kind: "shot", shot: "a", revision: 7 });
   await vi.advanceTimersByTimeAsync(500);
-  expect(asked).toEqual(["projects"]);
+  expect(asked).toEqual(["projects", "slots"]);
 });
 
 test("an edit from elsewhere, or an undo, has the shot read again", async () => {

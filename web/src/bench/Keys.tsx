@@ -1,5 +1,5 @@
 /** Keys acting on the Bench; a component of its own, so that a new frame does not draw everything again. */
-import { useEffect } from "react";
+import { useEffect, useRef } from "react";
 import type { Edit } from "../api/client";
 import { useWork } from "./context";
 import { focusKind, isList, ownerOf, reachedByKeyboard, releaseFocus, watchFocus } from "./keyOwner";
@@ -10,6 +10,7 @@ import { pair } from "./model/geometry";
 import { keyBeside } from "./model/keyed";
 import { moveSome, removePoint } from "./model/polygons";
 import { goTo, setBench, type StepId, type Tool, useBench } from "./state";
+import { useArtworkNudge } from "./steps/place/useArtworkNudge";
 import { useTracking } from "./useTracking";
 import { useDrafts } from "./viewer/useDraft";
 import { useDrawing } from "./viewer/useDrawing";
@@ -26,6 +27,11 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
   const drawing = useDrawing();
   const tracking = useTracking();
   const marks = useMarks();
+  const artwork = useArtworkNudge();
+  const nudgeArtwork = useRef(artwork);
+  useEffect(() => {
+    nudgeArtwork.current = artwork;
+  });
   const step = useBench((s) => s.step);
   const here = useBench((s) => s.frame);
   const crossing = useCrossing(shapes.corners, step === "outline" ? here === work.surface?.reference_frame : step === "inspect" && !!work.frames?.get(here)?.homography);
@@ -36,7 +42,8 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
     const { count, take, undo, redo, surface } = work;
     const down = (e: KeyboardEvent) => {
       const state = useBench.getState();
-      const { selection, frame } = state;
+      const { frame } = state;
+      const selection = state.selection?.kind === "artwork" && state.step !== "place" ? null : state.selection;
       const kind = focusKind(e.target);
       if (ownerOf(e.key, kind, reachedByKeyboard()) === "control") {
         // So does a list that was opened with a click: losing the focus closes it, before the next key comes.
@@ -120,7 +127,7 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
             if (to !== undefined) setBench({ selection: { kind: "mark", id: to } });
             return;
           }
-          if (!selection || !points?.length) return;
+          if (!selection || selection.kind === "artwork" || !points?.length) return;
           const now = selection.kind === "corner" ? selection.corner : (selection.indices.at(-1) ?? -step);
           const to = (now + step + points.length) % points.length;
           setBench({ selection: selection.kind === "corner" ? { kind: "corner", corner: to } : { ...selection, indices: [to] } });
@@ -132,6 +139,7 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
             return drawing.step(by.x, by.y);
           }
           const by = nudgeOf(e);
+          if (selection?.kind === "artwork") return nudgeArtwork.current(frame, by);
           if (selection?.kind === "mark") {
             const mark = marks.marks.find((m) => m.id === selection.id);
             if (!mark) return;

@@ -47,6 +47,10 @@ export const KEY_GROUPS: KeyGroup[] = [
     ],
   },
   {
+    title: "Place",
+    rows: [{ keys: "arrows", does: "nudge the artwork that was taken hold of by 0.1 px; Shift 1 px; Ctrl 0.01 px; Esc lets go" }],
+  },
+  {
     title: "Track",
     rows: [
       { keys: "T, Shift+T, B", does: "track forwards, backwards, both directions" },

@@ -18,6 +18,8 @@ export type Selection =
   | { kind: "corner"; corner: number }
   | { kind: "points"; shape: string; indices: number[] }
   | { kind: "mark"; id: string }
+  /** The artwork that is worked on: arrows nudge it. */
+  | { kind: "artwork" }
   | null;
 
 export type BenchState = {

@@ -12,6 +12,7 @@ import { Field, Note } from "./parts";
 import { ArtworkControls } from "./place/ArtworkControls";
 import { BelowControls } from "./place/BelowControls";
 import { FitControls, PlaneControls } from "./place/PlaneControls";
+import { DrawOver } from "./place/DrawOver";
 import { FromShelf } from "./place/FromShelf";
 import { Stack } from "./place/Stack";
 import { EndsEarly, TimeControls } from "./place/TimeControls";
@@ -57,6 +58,7 @@ export function Place() {
   return (
     <div className="rows">
       <Stack addFile={() => setAdding(true)} />
+      <DrawOver />
       {chosen && !adding && <FromShelf />}
       {files && !(chosen?.slot && !adding) && (
         <>

@@ -8,6 +8,7 @@ import { goTo, setBench, useBench } from "../state";
 import { useSize } from "../viewer/Viewer";
 import { Curves } from "./Curves";
 import { drawStrip, type Row } from "./draw";
+import { LANE, TimeLanes, useLanes } from "./TimeLanes";
 import { cellsFor, frameAt, type Range, rowAt, rowY, xOf, zoomRange } from "./layout";
 
 /** The frame that is shown: apart from the strip itself, which need not be drawn again for every frame. */
@@ -35,6 +36,8 @@ export function Strip() {
   const ref = useRef<HTMLCanvasElement>(null);
   const anchor = useRef(0);
   const selection = useBench((s) => s.selection);
+  const lanes = useLanes(useBench((s) => s.step) === "place" && !curve);
+  const laneRoom = lanes.length * LANE;
   const [own, setOwn] = useState<Range | null>(null);
   const [arrived, setArrived] = useState(0);
   const range = own && own.last < count ? own : { first: 0, last: Math.max(0, count - 1) };
@@ -64,15 +67,15 @@ export function Strip() {
       handle = requestAnimationFrame(() => setArrived((n) => n + 1));
     };
     const spans = document.occluders.map((o) => ({ name: o.name, first: o.span?.[0] ?? 0, last: o.span?.[1] ?? count - 1 }));
-    drawStrip(context, { width: size.width, height: size.height, range, count, firstFrame, surface, take, frames, followed: followedFrames, picked, spans, keys, rows, selected, cells, cropZoom, holdReference }, again);
+    drawStrip(context, { width: size.width, height: size.height, range, count, firstFrame, surface, take, frames, followed: followedFrames, picked, spans, keys, rows, selected, cells, cropZoom, holdReference, lanes: laneRoom }, again);
     return () => cancelAnimationFrame(handle);
     // `arrived` asks for another look once crops have come in.
-  }, [arrived, count, curve, document.occluders, firstFrame, followedFrames, frames, picked, range.first, range.last, selected, keys, rows, cells, cropZoom, holdReference, size, surface, take]); // eslint-disable-line react-hooks/exhaustive-deps
+  }, [arrived, count, curve, document.occluders, firstFrame, followedFrames, frames, picked, range.first, range.last, selected, keys, rows, cells, cropZoom, holdReference, laneRoom, size, surface, take]); // eslint-disable-line react-hooks/exhaustive-deps
 
   const scrub = (e: PointerEvent) => {
     const r = e.currentTarget.getBoundingClientRect();
     const y = e.clientY - r.top;
-    const row = rowAt(y, rows.length);
+    const row = rowAt(y - laneRoom, rows.length);
     if (e.type === "pointerdown") {
       e.currentTarget.setPointerCapture(e.pointerId);
       setBench({ playing: 0, selection: row >= 0 && row < 4 && surface?.corners ? { kind: "corner", corner: row } : row === 4 && mark >= 0 ? selection : null });
@@ -105,14 +108,15 @@ export function Strip() {
         )}
         {!(curve && take) && CORNER_NAMES.map((name, i) => (
           <Tooltip key={name} title={`${name} corner; click its row, then nudge with the arrow keys`} placement="right">
-            <span className="strip-glyph" style={{ top: rowY(i, rows.length) + cells.height / 2 - 8 }}>
+            <span className="strip-glyph" style={{ top: laneRoom + rowY(i, rows.length) + cells.height / 2 - 8 }}>
               <CornerGlyph corner={i} />
             </span>
           </Tooltip>
         ))}
-        {!(curve && take) && mark >= 0 && <span className="strip-glyph mono" style={{ top: rowY(4, rows.length) + cells.height / 2 - 9 }}>{surface?.points[mark]?.id}</span>}
+        {!(curve && take) && mark >= 0 && <span className="strip-glyph mono" style={{ top: laneRoom + rowY(4, rows.length) + cells.height / 2 - 9 }}>{surface?.points[mark]?.id}</span>}
         {!surface && <div className="strip-empty quiet">A surface's corners appear here over time once it is outlined and tracked.</div>}
         {surface && !take && <div className="strip-empty quiet">Nothing is tracked yet. Outline the region, place the corners, then press T, or B for both directions.</div>}
+        {lanes.length > 0 && size.width > 60 && <TimeLanes lanes={lanes} range={range} width={size.width} />}
         <Playhead range={range} width={size.width} />
       </div>
     </footer>

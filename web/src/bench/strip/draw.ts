@@ -28,6 +28,8 @@ export type StripScene = {
   cropZoom: number;
   /** Every cell shows the reference frame's crop, to flip to and back. */
   holdReference: boolean;
+  /** Room for lanes of artwork between ruler and rows, px. */
+  lanes: number;
 };
 
 /** A row of crops: a corner, or a single point by its place in the surface's list. */
@@ -212,14 +214,14 @@ function marks(c: CanvasRenderingContext2D, s: StripScene): void {
       if (k.frame < s.range.first || k.frame > s.range.last) continue;
       const cx = xOf(k.frame, s.range, s.width);
       c.fillStyle = "#f4ecda";
-      c.fillRect(cx - 4, rowY(k.corner, s.cells.rows) - 1, 8, 2);
+      c.fillRect(cx - 4, s.lanes + rowY(k.corner, s.cells.rows) - 1, 8, 2);
     }
     // A held frame: a post through all four rows.
     for (const h of s.surface.held) {
       if (h.frame < s.range.first || h.frame > s.range.last) continue;
       const hx = xOf(h.frame, s.range, s.width);
       c.fillStyle = "#62b5a3";
-      c.fillRect(hx - 1, RULER, 2, ROWS);
+      c.fillRect(hx - 1, RULER + s.lanes, 2, ROWS);
       c.fillRect(hx - 4, RULER - 2, 8, 3);
     }
   }
@@ -240,8 +242,12 @@ export function drawStrip(c: CanvasRenderingContext2D, s: StripScene, again: () 
   c.fillStyle = "#1e2020";
   c.fillRect(0, 0, s.width, s.height);
   ruler(c, s);
-  crops(c, s, again);
-  bars(c, s);
+  c.save();
+  c.translate(0, s.lanes);
+  const below = { ...s, height: s.height - s.lanes };
+  crops(c, below, again);
+  bars(c, below);
+  c.restore();
   marks(c, s);
   picked(c, s);
 }

@@ -1,11 +1,12 @@
 /** When artwork is seen, and what it does where it is shorter than the plate. */
 import { Button, InputNumber, Segmented, Select } from "antd";
 import type { Timing } from "../../../api/client";
-import { rateNumber, rateText } from "../../../ui/format";
+import { rateText } from "../../../ui/format";
 import { useWork } from "../../context";
 import { mediaOf } from "../../../shelf/artwork";
 import { endsAt, positionAt, stretchedOver } from "../../model/placing";
 import { useCalmFrame } from "../../state";
+import { lengthOf } from "../../strip/TimeLanes";
 import { Field, Note } from "../parts";
 import { usePlacing } from "./usePlacing";
 
@@ -15,13 +16,9 @@ const AFTER = { hold: "holds its last frame", loop: "begins again", back_and_for
 export function useArtworkLength(): { frames: number; rate: number | null; said: string | null } | null {
   const { shot, rate } = useWork();
   const { chosen } = usePlacing();
-  const a = chosen?.artwork;
-  if (!a) return null;
-  if (a.kind === "order") return { frames: a.items.reduce((sum, i) => sum + i.frames, 0), rate, said: null };
-  const facts = mediaOf(a).map((m) => shot.media[m]?.facts);
-  const [fill] = facts;
-  if (a.kind !== "file" || !fill || facts.every((f) => !f || f.frame_count < 2)) return null;
-  return { frames: Math.max(...facts.map((f) => f?.frame_count ?? 1)), rate: fill.rate ? rateNumber(fill.rate) : null, said: fill.rate ?? null };
+  const length = chosen ? lengthOf(chosen, shot.media, rate) : null;
+  const fill = chosen?.artwork.kind === "file" ? shot.media[mediaOf(chosen.artwork)[0] ?? ""]?.facts : undefined;
+  return length && { ...length, said: fill?.rate ?? null };
 }
 
 export function TimeControls() {

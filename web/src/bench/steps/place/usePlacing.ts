@@ -11,6 +11,8 @@ export type Placing = {
   set: (change: Partial<Placement>) => void;
   setEdit: (change: Partial<Placement>) => Edit;
   add: (artwork: Artwork, surface?: string | null) => void;
+  /** Place what was drawn over a frame of the plate. */
+  addDrawn: (artwork: Artwork, over: number) => void;
   /** Place what a slot of the project shows. */
   addSlot: (slot: string, surface?: string | null) => void;
 };
@@ -31,6 +33,7 @@ export function usePlacing(): Placing {
     setEdit,
     set: (change) => chosen && void edit(setEdit(change)),
     add: (artwork, on = surface?.id ?? null) => place(newPlacement(on, artwork, document.placements)),
+    addDrawn: (artwork, over) => place({ ...newPlacement(surface?.id ?? null, artwork, document.placements), drawn_over: over }),
     addSlot: (slot, on = surface?.id ?? null) => place({ ...newPlacement(on, { kind: "slot" }, document.placements), slot }),
   };
 }
