@@ -8,7 +8,7 @@ import { goTo, setBench, useBench } from "../state";
 import { useSize } from "../viewer/Viewer";
 import { Curves } from "./Curves";
 import { drawStrip, type Row } from "./draw";
-import { LANE, TimeLanes, useLanes } from "./TimeLanes";
+import { laneHeight, TimeLanes, useLanes } from "./TimeLanes";
 import { cellsFor, frameAt, type Range, rowAt, rowY, xOf, zoomRange } from "./layout";
 
 /** The frame that is shown: apart from the strip itself, which need not be drawn again for every frame. */
@@ -37,7 +37,7 @@ export function Strip() {
   const anchor = useRef(0);
   const selection = useBench((s) => s.selection);
   const lanes = useLanes(useBench((s) => s.step) === "place" && !curve);
-  const laneRoom = lanes.length * LANE;
+  const laneRoom = lanes.length * laneHeight(lanes.length);
   const [own, setOwn] = useState<Range | null>(null);
   const [arrived, setArrived] = useState(0);
   const range = own && own.last < count ? own : { first: 0, last: Math.max(0, count - 1) };

@@ -10,8 +10,10 @@ import { setBench } from "../state";
 import { usePlacing } from "../steps/place/usePlacing";
 import { frameAt, LABEL, type Range, RULER, xOf } from "./layout";
 
-export const LANE = 12;
 const MOST = 3;
+
+/** Height of a lane, px: three leave the bars below their room. */
+export const laneHeight = (lanes: number): number => (lanes < MOST ? 12 : 8);
 
 /** Frames and rate of what is placed; null where it stands still. */
 export function lengthOf(p: Placement, media: Record<string, MediaView>, plate: number): Length | null {
@@ -58,13 +60,13 @@ export function TimeLanes({ lanes, range, width }: { lanes: Placement[]; range: 
     else setHeld(null);
   };
   return (
-    <svg className="lanes" style={{ top: RULER }} width={width} height={lanes.length * LANE} data-testid="lanes">
+    <svg className="lanes" style={{ top: RULER }} width={width} height={lanes.length * laneHeight(lanes.length)} data-testid="lanes">
       {lanes.map((p, row) => {
         const now = moved(p);
         const length = lengthOf(now, shot.media, rate);
         const lane = laneOf(now, length, rate, count);
-        const y = row * LANE + 1.5;
-        const h = LANE - 3;
+        const y = row * laneHeight(lanes.length) + 1;
+        const h = laneHeight(lanes.length) - 2;
         const [x0, x1] = [Math.max(LABEL, left(lane.first)), Math.min(width, left(lane.last + 1))];
         const hand = (what: Held["what"]) => ({ onPointerDown: grab(p, what), onPointerMove: drag, onPointerUp: drop(p), onPointerCancel: () => setHeld(null) });
         const items = now.artwork.kind === "order" ? now.artwork.items : [];
