@@ -23,6 +23,7 @@ HEADLESS = {
     "jitter": "movement left at the corners, measured in the plate",
     "anchor": "give a followed surface another reference frame",
     "matte": "render a matte to stills",
+    "match": "measure how artwork would sit, and take proposals over",
     "frame": "write a frame of the plate to draw over",
     "artwork": "artwork on the shelf of a project: add, list, use",
     "render": "render a shot document to a film or stills",

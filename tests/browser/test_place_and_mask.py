@@ -243,6 +243,7 @@ def test_a_frame_is_taken_for_drawing_and_what_comes_back_is_placed_on_it(window
     cv2.imwrite(str(tmp_path / "small.png"), frame[: frame.shape[0] // 2])
     files.set_input_files(tmp_path / "small.png")
     expect(window.get_by_text("has the plate's size", exact=False)).to_be_visible()
+    assert frame is not None
     drawn = np.dstack([frame, np.zeros(frame.shape[:2], np.uint16)])
     drawn[60:80, 100:140] = (0, 0, 65535, 65535)
     cv2.imwrite(str(tmp_path / "drawn.png"), drawn)

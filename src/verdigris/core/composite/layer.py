@@ -62,9 +62,12 @@ class Layer:
         return float(np.linalg.norm(step[:, 0])), float(np.linalg.norm(step[:, 1]))
 
 
-def layer_box(layer: Layer, width: int, height: int) -> Box | None:
-    """The pixels a layer may touch: x0, y0, x1, y1, end exclusive, on even borders; None when off the picture."""
-    return outline_box(layer.warp.outlines.reshape(-1, 2), float(layer.grown.max()), width, height)
+def layer_box(layer: Layer, width: int, height: int, reach_px: float = 0.0) -> Box | None:
+    """The pixels a layer may touch: x0, y0, x1, y1, end exclusive, on even borders; None when off the picture.
+
+    `reach_px` is how far beyond its edges its look goes.
+    """
+    return outline_box(layer.warp.outlines.reshape(-1, 2), float(layer.grown.max()) + reach_px / 4, width, height)
 
 
 def outline_box(outline: Float64, overshoot_px: float, width: int, height: int) -> Box | None:

@@ -7,6 +7,7 @@ import numpy as np
 
 from verdigris.core.composite.blend import blended
 from verdigris.core.composite.layer import Box, Layer
+from verdigris.core.composite.look import Look, put_looked
 from verdigris.core.composite.texture import Texture
 from verdigris.core.composite.unmix import Front, put_layer
 from verdigris.core.types import Bool, Float32
@@ -21,12 +22,14 @@ class Laid:
     box : the pixels it may touch, plate px
     nearer : (h, w) float32 coverage of what is nearer in that box, or None
     keyed : what stands before the bare surface, in that box, or None
+    look : how it is made to sit, or None
     """
 
     layer: Layer
     box: Box
     nearer: Float32 | None = None
     keyed: Front | None = None
+    look: Look | None = None
 
 
 def put_layers(light: Float32, around: Box, layers: Sequence[Laid]) -> tuple[Float32, Bool]:
@@ -47,8 +50,11 @@ def put_layers(light: Float32, around: Box, layers: Sequence[Laid]) -> tuple[Flo
         x0, y0, x1, y1 = one.box
         part = np.s_[y0 - around[1] : y1 - around[1], x0 - around[0] : x1 - around[0]]
         below = np.ascontiguousarray(light[part])
-        put = put_layer if one.layer.blend == "over" else _put_blended
-        light[part], hit = put(one.layer, below, one.box, one.nearer, one.keyed)
+        if one.look is not None:
+            light[part], hit = put_looked(one.layer, below, one.box, one.nearer, one.keyed, one.look)
+        else:
+            put = put_layer if one.layer.blend == "over" else _put_blended
+            light[part], hit = put(one.layer, below, one.box, one.nearer, one.keyed)
         touched[part] |= hit
     return light, touched
 

@@ -7,6 +7,7 @@ import numpy as np
 
 from verdigris.core.composite.coverage import rounded_outline
 from verdigris.core.composite.layer import Box, Layer, layer_box
+from verdigris.core.composite.look import Look, scaled
 from verdigris.core.composite.stack import Laid, apart, put_layers
 from verdigris.core.composite.unmix import Front
 from verdigris.core.composite.warp import outline_from_surface, scaled_camera, warp_of
@@ -19,6 +20,7 @@ from verdigris.runs.render.mattes import Drawn, Mattes, together, without_files,
 from verdigris.runs.scene.artwork import PlacedArtwork
 from verdigris.runs.scene.frame_plan import FramePlan, LayerPlan, MattePlan, arrays_of
 from verdigris.runs.scene.in_front import Tracks, corners_at
+from verdigris.runs.scene.match import Fields, look_of, no_fields
 from verdigris.shot.model.document import Shot
 
 
@@ -50,15 +52,18 @@ def plan_frame(shot: Shot, placed: Sequence[PlacedArtwork], tracks: Tracks, fram
     return FramePlan(shot.plate.model_dump_json(), frame, tuple(layers))
 
 
-def draw_frame(plan: FramePlan, placed: Sequence[PlacedArtwork], picture: Frame, mattes: Mattes | None = None) -> Frame:
+def draw_frame(
+    plan: FramePlan, placed: Sequence[PlacedArtwork], picture: Frame, mattes: Mattes | None = None, fields: Fields | None = None
+) -> Frame:
     """A frame of result from its plan. Where nothing covers, it is the plate, bit for bit."""
-    return _Drawing(plan, placed, picture, mattes or without_files()).result()
+    return _Drawing(plan, placed, picture, mattes or without_files(), fields or no_fields()).result()
 
 
 class _Drawing:
     """One frame while it is drawn: each matte once, however many placements use it."""
 
-    def __init__(self, plan: FramePlan, placed: Sequence[PlacedArtwork], picture: Frame, mattes: Mattes) -> None:
+    def __init__(self, plan: FramePlan, placed: Sequence[PlacedArtwork], picture: Frame, mattes: Mattes, fields: Fields) -> None:
+        self._fields = fields
         self._plan, self._placed, self._picture, self._mattes, self._scale = plan, placed, picture, mattes, mattes.scale
         self._drawn: dict[MattePlan, Drawn] = {}
 
@@ -80,7 +85,9 @@ class _Drawing:
         found = []
         for i, one in self._plan.layers:
             layer = self._layer(i, one)
-            box = None if layer is None else layer_box(layer, self._picture.width, self._picture.height)
+            look = self._look(i, one)
+            reach_px = 0.0 if look is None else look.reach_px
+            box = None if layer is None else layer_box(layer, self._picture.width, self._picture.height, reach_px)
             if layer is None or box is None:
                 continue
             kept = [self._matte(m) for m in one.kept_in_front]
@@ -90,7 +97,7 @@ class _Drawing:
                     reach = _around(reach, d.box)
             keyed = self._keyed(kept, box)
             plain = [d for d in kept if keyed is None or d.field is None or not d.surrounds(box)]
-            found.append(((i, one), Laid(layer, box, self._nearer(one, layer, box, plain), keyed), reach))
+            found.append(((i, one), Laid(layer, box, self._nearer(one, layer, box, plain), keyed, look), reach))
         return found
 
     def _matte(self, plan: MattePlan) -> Drawn:
@@ -112,6 +119,13 @@ class _Drawing:
         top, right, bottom, left = (v * scale for v in plan.overshoot_px)
         edges = (top, right, bottom, left)
         return Layer(texture, warp, art_from_surface, edges, plan.black_bars, plan.opacity, plan.blend, plan.blend_in, plan.beyond)
+
+    def _look(self, i: int, plan: LayerPlan) -> Look | None:
+        """How a layer is made to sit; None where nothing is asked."""
+        if plan.match is None:
+            return None
+        picture = self._picture
+        return scaled(look_of(plan.match, self._fields, picture.values_of, picture.light_of, i), self._scale)
 
     def _keyed(self, kept: Sequence[Drawn], box: Box) -> Front | None:
         """What stands before a keyed screen, where the key knows the screen's light all over the layer."""

@@ -31,6 +31,7 @@ from verdigris.runs.render.mattes import Mattes
 from verdigris.runs.scene.artwork import PlacedArtwork, open_ref, resolve
 from verdigris.runs.scene.held_still import HeldStill
 from verdigris.runs.scene.in_front import Tracks
+from verdigris.runs.scene.match import Fields
 from verdigris.runs.scene.mattes import plan_matte
 from verdigris.shot.model.delivery import FILMS
 from verdigris.shot.model.document import Shot
@@ -53,7 +54,7 @@ def picture_key(shot: Shot, tracks: Tracks) -> str:
     shown |= {m.surface for m in shot.mattes if m.surface}
     # What is nearer takes its area from what is shown.
     shown |= {x.id for x in shot.surfaces if any(x.depth < shot.surface(k).depth for k in shown)}
-    plain = shot.model_dump(mode="json", include={"plate", "placements", "occluders", "mattes"})
+    plain = shot.model_dump(mode="json", include={"plate", "placements", "occluders", "mattes", "match"})
     for named in (*plain["occluders"], *plain["placements"], *plain["mattes"]):
         named.pop("name", None)
     used = {"id", "depth", "reference_frame", "corners", "corrections", "reach_frames", "proportions", "region"}
@@ -109,6 +110,7 @@ class OpenShot:
             art.close()
         for reader in self._beside.values():
             reader.close()
+        self.fields.close()
 
     @property
     def placed(self) -> list[PlacedArtwork]:
@@ -125,6 +127,11 @@ class OpenShot:
     def mattes(self) -> Mattes:
         """Draws the shot's mattes; what keys are sampled from is read apart from the plate that runs."""
         return Mattes(lambda n: self._files(self.shot.plate)(n), lambda ref, n: self._files(ref)(n))
+
+    @cached_property
+    def fields(self) -> Fields:
+        """Light and reflections over surfaces."""
+        return Fields(self._open)
 
     def _open(self, ref: MediaRef) -> Reader:
         return open_ref(ref, self._base, self._media)
@@ -193,8 +200,8 @@ class OpenShot:
                 return still.picture_or_empty(n, picture)
             plan = plan_frame(self.shot, placed, tracks, n)
             if kept is None:
-                return draw_frame(plan, placed, picture, mattes)
-            return kept.frame(plan, picture, lambda: draw_frame(plan, placed, picture, mattes))
+                return draw_frame(plan, placed, picture, mattes, self.fields)
+            return kept.frame(plan, picture, lambda: draw_frame(plan, placed, picture, mattes, self.fields))
 
         yield from side_by_side(numbered(), one)
 

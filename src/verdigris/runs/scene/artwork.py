@@ -11,6 +11,7 @@ import numpy as np
 
 from verdigris.core.camera.optics import Optics
 from verdigris.core.composite.texture import Layout, Texture, art_from_surface
+from verdigris.core.composite.warp import MIDDLE
 from verdigris.core.geometry.held_still import frame_to_still
 from verdigris.core.geometry.homography import apply_homography, homography_from_quads, unit_square_to
 from verdigris.core.geometry.quad import find_quad_problem, surface_aspect
@@ -23,6 +24,7 @@ from verdigris.runs.scene.camera import camera_of
 from verdigris.runs.scene.frame_plan import LayerPlan, MattePlan, ShadowPlan, corners_of, points_of, polygons_of
 from verdigris.runs.scene.held_still import HeldStill
 from verdigris.runs.scene.in_front import Tracks, corners_around, corners_at, in_front_of
+from verdigris.runs.scene.match import exposure_for, plan_match
 from verdigris.runs.scene.mattes import plan_matte
 from verdigris.runs.scene.sources import FrameReader, Source, open_source
 from verdigris.runs.scene.timing import Moments, moments
@@ -109,6 +111,8 @@ class PlacedArtwork:
         size = (self._plate.width, self._plate.height)
         covered = self.surface is not None and placement.covered_by_nearer
         nearer = in_front_of(shot, self.surface, tracks, frame, size) if covered and self.surface is not None else ([], [])
+        match = shot.match_of(placement.surface)
+        exposure = exposure_for(match, corners)
         layout = _layout_at(placement.layout, frame)
         lies_flat = placement.painted is None and placement.drawn_over is None
         art_from_area = self._art_from_area(layout, area)
@@ -123,6 +127,7 @@ class PlacedArtwork:
             blend=placement.blend, blend_in=placement.blend_in, beyond=placement.beyond, in_front=polygons_of(*nearer),
             kept_in_front=self._mattes(shot, placement.kept_in_front, tracks, frame),
             shown_only_in=self._mattes(shot, placement.shown_only_in, tracks, frame),
+            exposure=exposure or MIDDLE, match=plan_match(match, frame) if placement.blend == "over" else None,
         )  # fmt: skip
         return [main] if placement.shadow is None else [self._shadow(placement.shadow, main), main]
 
@@ -153,7 +158,8 @@ class PlacedArtwork:
             back = np.asarray(np.linalg.inv(still), np.float64)
             return plain, self._quad, {0: apply_homography(back, self._quad)}, self._area
         camera = camera_of(shot, (width, height), track)
-        corners = corners_around(self.surface, track, frame, camera)
+        match = shot.match_of(self.surface.id)
+        corners = corners_around(self.surface, track, frame, camera, match is not None and match.movement is not None)
         if not corners:
             return None
         if placement.beyond != "nothing":
@@ -239,7 +245,7 @@ class PlacedArtwork:
         told = ShadowPlan(shadow.soft, shadow.grow, (r, g, b), shadow.strength, shadow.offset, (pad[0], pad[1]))
         return replace(
             main, area=points_of(wide), overshoot_px=(0.0, 0.0, 0.0, 0.0), black_bars=False, rounding=(0.0, 0.0),
-            blend="over", blend_in=None, beyond="nothing", shadow=told,
+            blend="over", blend_in=None, beyond="nothing", shadow=told, match=None,
         )  # fmt: skip
 
     def _canvas_at(self, tracks: Tracks, frame: int) -> Float64 | None:

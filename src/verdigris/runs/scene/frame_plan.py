@@ -18,7 +18,7 @@ from verdigris.core.types import Float64
 
 Points = tuple[tuple[float, float], ...]
 CORE = Path(verdigris.core.__file__).parent
-DRAWN_BY = ("camera", "composite", "geometry", "light", "matte")
+DRAWN_BY = ("camera", "composite", "geometry", "light", "match", "matte")
 
 
 @dataclass(frozen=True)
@@ -76,6 +76,24 @@ class ShadowPlan:
 
 
 @dataclass(frozen=True)
+class MatchPlan:
+    """How a layer is made to sit at a frame.
+
+    Attributes
+    ----------
+    told : what the document says of it that is the same at every frame, as JSON
+    frame : of the plate
+    strengths : of parts that have one by keys, at this frame
+    soft_px : standard deviation of the softness, plate px
+    """
+
+    told: str
+    frame: int
+    strengths: tuple[tuple[str, float], ...]
+    soft_px: float = 0.0
+
+
+@dataclass(frozen=True)
 class LayerPlan:
     """One layer of a frame.
 
@@ -97,6 +115,7 @@ class LayerPlan:
     in_front : polygons of what is nearer, plate px, each with its soft edge
     kept_in_front, shown_only_in : mattes
     shadow : the layer is the shadow of the artwork, not the artwork
+    match : how it is made to sit
     """
 
     artwork: tuple[str, tuple[tuple[int, float], ...]]
@@ -118,6 +137,7 @@ class LayerPlan:
     kept_in_front: tuple[MattePlan, ...] = ()
     shown_only_in: tuple[MattePlan, ...] = ()
     shadow: ShadowPlan | None = None
+    match: MatchPlan | None = None
 
 
 @dataclass(frozen=True)

@@ -58,9 +58,11 @@ def corners_at(surface: Surface, track: Mapping[int, FrameResult], frame: int) -
     return None if find_quad_problem(at, 1.0) else at
 
 
-def corners_around(surface: Surface, track: Mapping[int, FrameResult], frame: int, camera: Optics) -> dict[int, Float64]:
-    """Corners at a frame, offset 0, and around it where rows make its movement matter; empty when lost there."""
-    offsets = range(-AROUND, AROUND + 1) if camera.readout else (0,)
+def corners_around(
+    surface: Surface, track: Mapping[int, FrameResult], frame: int, camera: Optics, moving: bool = False
+) -> dict[int, Float64]:
+    """Corners at a frame, offset 0, and around it where rows or a blur (`moving`) make its movement matter; empty when lost there."""
+    offsets = range(-AROUND, AROUND + 1) if camera.readout or moving else (0,)
     found = {k: at for k in offsets if (at := corners_at(surface, track, frame + k)) is not None}
     return found if 0 in found else {}
 

@@ -5,7 +5,7 @@ from typing import Annotated
 from pydantic import Field, TypeAdapter, ValidationError
 
 from verdigris.shot.edits.outlines import AddOccluder, SetOccluder, SetOccluderKeys
-from verdigris.shot.edits.placements import OrderPlacements, RemoveMatte, RemovePlacement, SetMatte, SetPlacement, SetProportions
+from verdigris.shot.edits.placements import OrderPlacements, RemoveMatte, RemovePlacement, SetMatch, SetMatte, SetPlacement, SetProportions
 from verdigris.shot.edits.surfaces import AddSurface, SetAnalysis, SetCorners, SetMotion, SetPoints, SetReference, SetRegion
 from verdigris.shot.edits.tracks import ChooseTake, HoldFrame, NudgeCorner, RestoreSettings, SetMending, SetReach
 from verdigris.shot.edits.whole import Remove, Rename, SetColour, SetDelivery, SetDepthOrder, SetLens, SetPlateFacts
@@ -31,6 +31,7 @@ Edit = Annotated[
     | OrderPlacements
     | SetProportions
     | SetMatte
+    | SetMatch
     | RemoveMatte
     | ChooseTake
     | NudgeCorner

@@ -7,6 +7,7 @@ from pydantic import Field
 from verdigris.shot.errors import ShotError
 from verdigris.shot.model.base import Id, Part
 from verdigris.shot.model.document import Shot
+from verdigris.shot.model.match import SurfaceMatch
 from verdigris.shot.model.matte import Matte
 from verdigris.shot.model.placement import Placement
 
@@ -107,3 +108,18 @@ class RemoveMatte(Part):
 
         mattes, placements = [m for m in shot.mattes if m.id != self.matte], [without(p) for p in shot.placements]
         return shot.model_copy(update={"mattes": mattes, "placements": placements})
+
+
+class SetMatch(Part):
+    """Say how what lies on a surface is made to sit."""
+
+    label: ClassVar[str] = "match"
+    kind: Literal["set_match"] = "set_match"
+    match: SurfaceMatch
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document."""
+        shot.surface(self.match.surface)
+        rest = [m for m in shot.match if m.surface != self.match.surface]
+        at = next((i for i, m in enumerate(shot.match) if m.surface == self.match.surface), len(rest))
+        return shot.model_copy(update={"match": [*rest[:at], self.match, *rest[at:]]})

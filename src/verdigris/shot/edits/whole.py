@@ -83,6 +83,7 @@ class Remove(Part):
             update={
                 "surfaces": [s for s in shot.surfaces if s.id != self.target],
                 "placements": [p for p in shot.placements if p.surface != self.target],
+                "match": [m for m in shot.match if m.surface != self.target],
                 "mattes": mattes,
             }
         )

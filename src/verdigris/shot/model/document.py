@@ -11,6 +11,7 @@ from verdigris.shot.errors import ShotError
 from verdigris.shot.model.base import Name, Part
 from verdigris.shot.model.camera import CameraModel, LensModel
 from verdigris.shot.model.delivery import Delivery
+from verdigris.shot.model.match import SurfaceMatch
 from verdigris.shot.model.matte import Matte
 from verdigris.shot.model.media import MediaRef, Plate
 from verdigris.shot.model.migration import from_version_1
@@ -35,6 +36,7 @@ class Shot(Part):
     occluders: list[Occluder] = Field(default_factory=list, max_length=50)
     placements: list[Placement] = Field(default_factory=list, max_length=50, description="far to near where they lie at the same depth")
     mattes: list[Matte] = Field(default_factory=list, max_length=50)
+    match: list[SurfaceMatch] = Field(default_factory=list, max_length=50, description="how what lies on surfaces is made to sit")
     delivery: Delivery = Field(default_factory=Delivery)
 
     @model_validator(mode="after")
@@ -60,6 +62,9 @@ class Shot(Part):
             for matte in (*placement.kept_in_front, *placement.shown_only_in):
                 if all(m.id != matte for m in self.mattes):
                     raise ValueError(f"a placement names the matte {matte}, which is not there")
+        _check_unique([m.surface for m in self.match], "matched surfaces")
+        for missing in {m.surface for m in self.match} - known:
+            raise ValueError(f"a match names the surface {missing}, which is not there")
         outlined = {o.id for o in self.occluders}
         for one in self.mattes:
             rides = {one.surface, *(p.rides for p in one.parts if p.kind == "shape"), *(p.surface for p in one.parts if p.kind == "region")}
@@ -96,6 +101,10 @@ class Shot(Part):
             if matte.id == matte_id:
                 return matte
         raise ShotError("unknown_id", f"There is no matte {matte_id} in this shot.")
+
+    def match_of(self, surface_id: str | None) -> SurfaceMatch | None:
+        """How what lies on a surface is made to sit; None where nothing is said or it is switched off."""
+        return next((m for m in self.match if m.surface == surface_id and m.on), None)
 
     def surfaces_of(self, matte: Matte) -> set[str]:
         """Surfaces whose tracks a matte needs: what it belongs to, what its shapes ride on, whose regions it is made of."""

@@ -1,0 +1,136 @@
+"""Grain: how it depends on brightness, how it hangs together between neighbours and channels, measured and made again.
+
+It is measured in code values, where a camera's noise was quantised and compressed, in blocks of the plate that are flat.
+"""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from scipy.stats import chi2
+
+from verdigris.core.types import Bool, Float32, Float64
+
+BLOCK = 8
+# The flattest share of blocks at each level, and how many levels of brightness.
+FLATTEST, BINS = 0.12, 8
+LAGS = 2
+LEAST_BLOCKS = 12
+
+
+@dataclass(frozen=True)
+class Grain:
+    """Grain as it is made.
+
+    Attributes
+    ----------
+    codes : (L,) float64, luma codes, rising
+    deviation : (L, 3) float64, standard deviation there, codes
+    spatial : (2 LAGS + 1, 2 LAGS + 1) float64, correlation between neighbours, 1 in the middle
+    channels : (3, 3) float64, correlation between R, G and B
+    """
+
+    codes: Float64
+    deviation: Float64
+    spatial: Float64
+    channels: Float64
+
+    def at(self, codes: Float32) -> Float32:
+        """Standard deviation for luma codes (h, w), as (h, w, 3)."""
+        return np.stack([np.interp(codes, self.codes, self.deviation[:, c]) for c in range(3)], axis=2).astype(np.float32)
+
+
+def measure_grain(pictures: list[tuple[Float32, Bool]]) -> Grain | None:
+    """Grain of pictures (h, w, 3) codes, each with where to look; None where too little is flat."""
+    levels, variances, covariances, correlations = [], [], [], []
+    n = BLOCK
+    y, x = (np.mgrid[0:n, 0:n] - (n - 1) / 2) / n
+    shape = np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], axis=2).reshape(-1, 6)
+    project = np.eye(n * n) - shape @ np.linalg.pinv(shape)
+    for codes, where in pictures:
+        rows, cols = codes.shape[0] // n, codes.shape[1] // n
+        if rows == 0 or cols == 0:
+            continue
+        whole = where[: rows * n, : cols * n].reshape(rows, n, cols, n).all(axis=(1, 3))
+        cut = codes[: rows * n, : cols * n].reshape(rows, n, cols, n, 3).transpose(0, 2, 1, 3, 4)[whole]
+        if len(cut) == 0:
+            continue
+        clipped = ((cut <= 0.002) | (cut >= 0.998)).mean(axis=(1, 2, 3)) > 0.02
+        cut = cut[~clipped][:4000]
+        left = np.einsum("ij,bjc->bic", project, cut.reshape(len(cut), n * n, 3)) * np.sqrt(n * n / (n * n - 6))
+        levels.append(cut.mean(axis=(1, 2)) @ np.array([0.2126, 0.7152, 0.0722]))
+        variances.append((left**2).mean(axis=1))
+        covariances.append(np.einsum("bic,bid->bcd", left, left) / (n * n))
+        block = left.reshape(-1, n, n, 3).mean(axis=3)
+        correlations.append(_lags(block))
+    if not levels or sum(map(len, levels)) < LEAST_BLOCKS:
+        return None
+    level, variance, covariance, lag = (np.concatenate(v) for v in (levels, variances, covariances, correlations))
+    total = variance.sum(axis=1)
+    edges = np.quantile(level, np.linspace(0, 1, BINS + 1))
+    chosen, codes_at, deviations = np.zeros(len(level), np.bool_), [], []
+    for k in range(BINS):
+        within = np.flatnonzero((level >= edges[k]) & (level <= edges[k + 1]))
+        if len(within) < LEAST_BLOCKS // 2:
+            continue
+        flat = within[np.argsort(total[within])[: max(4, int(FLATTEST * len(within)))]]
+        chosen[flat] = True
+        codes_at.append(float(np.median(level[flat])))
+        deviations.append(variance[flat].mean(axis=0))
+    if not codes_at:
+        return None
+    spatial = lag[chosen].mean(axis=0)
+    spatial = spatial / spatial[LAGS, LAGS]
+    # The flattest of many blocks look flatter than they are: by as much as chance makes them.
+    independent = max(6.0, (n * n - 6) / float((spatial**2).sum()) * 1.5)
+    lucky = _mean_of_lowest(independent, FLATTEST)
+    order = np.argsort(codes_at)
+    deviation = np.sqrt(np.array(deviations)[order] / lucky)
+    both = covariance[chosen].mean(axis=0)
+    root = np.sqrt(np.maximum(np.diag(both), 1e-12))
+    return Grain(np.array(codes_at)[order], deviation, spatial, both / np.outer(root, root))
+
+
+def _mean_of_lowest(freedom: float, share: float) -> float:
+    """Mean of the lowest share of chi-square variances, over their true mean."""
+    cut = chi2.ppf(share, freedom)
+    return float(chi2.cdf(cut, freedom + 2) / share)
+
+
+def _lags(block: Float64) -> Float64:
+    """Products of neighbours, (B, 2 LAGS + 1, 2 LAGS + 1), over blocks (B, n, n)."""
+    n, k = block.shape[1], LAGS
+    out = np.zeros((len(block), 2 * k + 1, 2 * k + 1))
+    for dy in range(-k, k + 1):
+        for dx in range(-k, k + 1):
+            a = block[:, max(0, dy) : n + min(0, dy), max(0, dx) : n + min(0, dx)]
+            b = block[:, max(0, -dy) : n + min(0, -dy), max(0, -dx) : n + min(0, -dx)]
+            out[:, dy + k, dx + k] = (a * b).mean(axis=(1, 2))
+    return out
+
+
+def kernel_of(spatial: Float64) -> Float32:
+    """A filter that gives white noise of deviation 1 this correlation between neighbours, and keeps its deviation."""
+    size = 32
+    wide = np.zeros((size, size))
+    k = len(spatial) // 2
+    taper = np.outer(*(np.interp(np.abs(np.arange(-k, k + 1)), [0, k, k + 1], [1, 0.75, 0]) for _ in range(2)))
+    for dy in range(-k, k + 1):
+        for dx in range(-k, k + 1):
+            wide[dy % size, dx % size] = spatial[dy + k, dx + k] * taper[dy + k, dx + k] if (dy or dx) else 1.0
+    root = np.fft.ifft2(np.sqrt(np.maximum(np.fft.fft2(wide).real, 1e-4))).real
+    near = 2 * k + 1
+    shift = np.roll(root, (near, near), axis=(0, 1))[: 2 * near + 1, : 2 * near + 1]
+    return np.asarray(shift / np.sqrt((shift**2).sum()), np.float32)
+
+
+def made(grain: Grain, codes: Float32, seed: tuple[int, ...], origin: tuple[int, int] = (0, 0)) -> Float32:
+    """Fresh grain for a region of codes (h, w, 3): the same for the same seed and place."""
+    h, w = codes.shape[:2]
+    rng = np.random.default_rng([*seed, *origin])
+    kernel = kernel_of(grain.spatial)
+    white = rng.standard_normal((h, w, 3), np.float32)
+    mixed = white @ np.linalg.cholesky(grain.channels + 1e-6 * np.eye(3)).T.astype(np.float32)
+    noise = cv2.filter2D(mixed, -1, kernel, borderType=cv2.BORDER_REFLECT)
+    luma = cv2.GaussianBlur(codes @ np.array([0.2126, 0.7152, 0.0722], np.float32), (0, 0), 1.2)
+    return np.asarray(noise * grain.at(luma), np.float32)
