@@ -91,7 +91,10 @@ class Scene:
     shutter: float = 0.0
     noise: tuple[float, float] = (0.0015, 0.003)
     correlated: float = 0.0
-    spots: tuple[tuple[float, float, float, float, tuple[int, int, int]], ...] = ((0.015, 0.02, 0.05, 0.6, (255, 255, 255)), (0.79, 0.71, 0.91, 0.93, (0, 0, 0)))
+    spots: tuple[tuple[float, float, float, float, tuple[int, int, int]], ...] = (
+        (0.015, 0.02, 0.05, 0.6, (255, 255, 255)),
+        (0.79, 0.71, 0.91, 0.93, (0, 0, 0)),
+    )
     finger: bool = False
     film: bool = False
     k1: float = 0.0
@@ -100,7 +103,7 @@ class Scene:
 
 
 def _shadow_edge(u: Float32, v: Float32, n: float) -> Float32:
-    return (0.9 - 0.55 * (u + 0.25 * v < 0.1 + 0.055 * n)).astype(np.float32)
+    return (0.9 - 0.55 * (u + 0.25 * v < -0.12 + 0.075 * n)).astype(np.float32)
 
 
 def _highlight(u: Float32, v: Float32, n: float) -> Float32:
@@ -192,7 +195,13 @@ def frame_of(scene: Scene, n: int, seed: int) -> Frame:
     noisy = [np.clip(_codes(v) + _deviation(scene, v) * white, 0, 1).astype(np.float32) for v in (old, new)]
     lens = lens_of(scene)
     corners = corners_at(scene, n)
-    return Frame(noisy[0], _codes(new), noisy[1], corners if lens is None else lens.distort(corners), _camera(np.asarray(front, np.float32), scene, n)[..., 0])
+    return Frame(
+        noisy[0],
+        _codes(new),
+        noisy[1],
+        corners if lens is None else lens.distort(corners),
+        _camera(np.asarray(front, np.float32), scene, n)[..., 0],
+    )
 
 
 def _deviation(scene: Scene, light: Float32) -> Float32:
@@ -219,7 +228,8 @@ def _moment(scene: Scene, t: float) -> tuple[Float32, Float32, Float32]:
     x, y = (x + 0.5) / FINE, (y + 0.5) / FINE
     lens = lens_of(scene)
     if lens is not None:
-        grid = lens.undistort(np.stack([x[::FINE, ::FINE].ravel(), y[::FINE, ::FINE].ravel()], axis=1).astype(np.float64)).reshape(HEIGHT, WIDTH, 2)
+        at = np.stack(np.meshgrid(np.arange(WIDTH) + 0.5, np.arange(HEIGHT) + 0.5), axis=2).reshape(-1, 2)
+        grid = lens.undistort(at).reshape(HEIGHT, WIDTH, 2)
         fine = cv2.resize(grid.astype(np.float32), (WIDTH * FINE, HEIGHT * FINE), interpolation=cv2.INTER_LINEAR)
         x, y = fine[..., 0], fine[..., 1]
     m = homography_from_quads(corners_at(scene, t), np.array([[0.0, 0], [1, 0], [1, 1], [0, 1]]))

@@ -33,7 +33,9 @@ def write_plate(folder: Path, scene: Scene, frames: list[Frame]) -> str:
     """The plate as files; returns its path in the document."""
     if scene.film:
         h, w = frames[0].plate.shape[:2]
-        facts = MediaFacts(kind="film", width=w, height=h, frame_count=len(frames), rate=Fraction(24), codec="h264", pixel_format="yuv420p", bit_depth=8)
+        facts = MediaFacts(
+            kind="film", width=w, height=h, frame_count=len(frames), rate=Fraction(24), codec="h264", pixel_format="yuv420p", bit_depth=8
+        )
         with FilmWriter(folder / "plate.mp4", facts, 18, "medium") as writer:
             for f in frames:
                 writer.write(RgbFrame((f.plate * 255 + 0.5).astype(np.uint8)))
@@ -83,7 +85,7 @@ def true_track(scene: Scene, count: int) -> dict[int, FrameResult]:
         ideal = homography_from_quads(corners_at(scene, 0), corners_at(scene, n))
         seen = corners_at(scene, n) if lens is None else lens.distort(corners_at(scene, n))
         h = ideal if lens is None else homography_from_quads(lens.distort(corners_at(scene, 0)), seen)
-        soft = Softness(scene.blur(n) ** 2 - scene.blur(0) ** 2, None, scene.noise[0])
+        soft = Softness(scene.blur(n) ** 2 - scene.blur(0) ** 2, None, scene.noise[0] + 0.7 * scene.noise[1])
         found[n] = FrameResult(n, "followed", h, seen, np.full(4, 0.05), 0.1, 1.0, softness=soft, camera=camera)
     return found
 
@@ -117,9 +119,15 @@ class Score:
         for y in range(0, shape[0] - 31, 32):
             for x in range(0, shape[1] - 31, 32):
                 if well[y : y + 32, x : x + 32].mean() > 0.5:
-                    p, q = (srgb_to_linear(v[y : y + 32, x : x + 32][well[y : y + 32, x : x + 32]]).mean(axis=0)[None] for v in (codes, frame.noisy_twin))
+                    p, q = (
+                        srgb_to_linear(v[y : y + 32, x : x + 32][well[y : y + 32, x : x + 32]]).mean(axis=0)[None]
+                        for v in (codes, frame.noisy_twin)
+                    )
                     self.cells.append(float(ciede2000(p.astype(np.float32), q.astype(np.float32))[0]))
-        slope = [float(np.hypot(cv2.Sobel(g, cv2.CV_32F, 1, 0), cv2.Sobel(g, cv2.CV_32F, 0, 1))[well].mean()) for g in (codes.mean(axis=2), frame.noisy_twin.mean(axis=2))]
+        slope = [
+            float(np.hypot(cv2.Sobel(g, cv2.CV_32F, 1, 0), cv2.Sobel(g, cv2.CV_32F, 0, 1))[well].mean())
+            for g in (codes.mean(axis=2), frame.noisy_twin.mean(axis=2))
+        ]
         self.sharp.append(slope[0] / max(slope[1], 1e-6))
         flatness = cv2.GaussianBlur(np.abs(cv2.Laplacian(cv2.GaussianBlur(frame.twin.mean(axis=2), (0, 0), 1), cv2.CV_32F)), (0, 0), 2)
         flat = well & (flatness < 0.0015)
@@ -136,7 +144,14 @@ class Score:
         db = [-10 * np.log10(max(float(np.mean(v)), 1e-12)) for v in (self.low, self.edge)]
         grain = np.mean(self.grain, axis=0).mean() if self.grain else float("nan")
         flicker = 100 * float(np.std(np.diff(self.means))) if len(self.means) > 2 else 0.0
-        return [f"{db[0]:.1f}", f"{np.mean(self.cells):.2f}", f"{db[1]:.1f}", f"{np.mean(self.sharp):.2f}", f"{grain:.2f}", f"{flicker:.2f}"]
+        return [
+            f"{db[0]:.1f}",
+            f"{np.mean(self.cells):.2f}",
+            f"{db[1]:.1f}",
+            f"{np.mean(self.sharp):.2f}",
+            f"{grain:.2f}",
+            f"{flicker:.2f}",
+        ]
 
 
 def plain(plate: Float32, corners: Float64) -> Float32:
@@ -212,14 +227,32 @@ def run(quick: bool, only: str = "", seed: int = 1) -> None:
                     pin.add(frame, plain(seen, frame.corners), seen)
                     care.add(frame, careful(scene, seen, frame, gain, offset, first), seen)
                     if only and frame is frames[count // 2]:
-                        both = np.vstack([np.hstack([seen, codes]), np.hstack([frame.noisy_twin, np.clip(0.5 + 4 * (codes - frame.noisy_twin), 0, 1)])])
+                        both = np.vstack(
+                            [np.hstack([seen, codes]), np.hstack([frame.noisy_twin, np.clip(0.5 + 4 * (codes - frame.noisy_twin), 0, 1)])]
+                        )
                         cv2.imwrite("/tmp/match.png", (both * 255).astype(np.uint8)[..., ::-1])
         changed = f"{255 * ours.outside:.1f}"
         rows.append([scene.name, *ours.row(), changed, *pin.row()[:3], *care.row()[:3], f"{took:.1f}"])
         print(rows[-1], flush=True)
     if only:
         return
-    head = ["scene", "low dB", "cells dE", "edge dB", "sharpness", "grain", "flicker %", "outside", "pin dB", "dE", "edge", "careful dB", "dE", "edge", "measured s"]
+    head = [
+        "scene",
+        "low dB",
+        "cells dE",
+        "edge dB",
+        "sharpness",
+        "grain",
+        "flicker %",
+        "outside",
+        "pin dB",
+        "dE",
+        "edge",
+        "careful dB",
+        "dE",
+        "edge",
+        "measured s",
+    ]
     lines = [
         f"{count} frames of 640 x 360 px a scene, the true track, what is sure taken over, levels and softness always.",
         "",

@@ -2,7 +2,7 @@
 
 import datetime as dt
 import uuid
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field
 
@@ -42,7 +42,7 @@ class JobView(BaseModel):
     """Something long that runs or ran."""
 
     id: uuid.UUID
-    kind: Literal["media", "track", "render"]
+    kind: Literal["media", "track", "render", "match"]
     title: str
     state: Literal["waiting", "running", "done", "failed", "stopped"]
     done: int
@@ -307,6 +307,27 @@ class ProjectView(BaseModel):
     id: uuid.UUID
     name: str
     shots: list[ShotSummary]
+
+
+class ProposalView(BaseModel):
+    """One thing that was measured of how a surface sits."""
+
+    part: str
+    value: dict[str, Any] | None = Field(description="the part of a match as a document has it; null where there is nothing to take over")
+    sure: bool
+    plate: str
+    artwork: str
+    said: str
+    evidence: list[list[float]] = Field(description="figures of its small picture, by part; see the interface")
+
+
+class ProposalsView(BaseModel):
+    """What was last measured of a surface."""
+
+    surface: str
+    stale: bool = Field(description="measured from something else than what the document says now")
+    created: dt.datetime
+    proposals: list[ProposalView]
 
 
 class SlotVersionView(BaseModel):

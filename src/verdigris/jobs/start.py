@@ -2,6 +2,7 @@
 
 import uuid
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from verdigris.jobs.queue import enqueue, enqueue_job
@@ -17,7 +18,7 @@ from verdigris.shot.model.basis import tracking_key
 from verdigris.shot.model.document import Shot
 from verdigris.shot.model.surface import Surface
 from verdigris.store.errors import StoreError
-from verdigris.store.jobs import create_job, open_job_for_take
+from verdigris.store.jobs import OPEN_STATES, create_job, open_job_for_take
 from verdigris.store.media import ready_facts
 from verdigris.store.media_folder import MediaFolder
 from verdigris.store.models import Delivery, Job, Media, ShotRow, Take
@@ -119,6 +120,30 @@ def start_tracking_all(s: Session, shot_id: uuid.UUID, direction: Direction) -> 
     if not idle:
         raise RunError("no_corners", "No surface is ready to be followed. Place the corners of one first.")
     return [start_tracking(s, shot_id, x.id, direction, lock=f"shot {shot_id}") for x in idle]
+
+
+def start_measuring(s: Session, shot_id: uuid.UUID, surface_id: str) -> Job:
+    """Measure how a surface sits in its plate.
+
+    Raises
+    ------
+    RunError, StoreError
+        `no_corners`, `not_tracked`, or `busy` while it is being measured.
+    """
+    shot = get_shot(s, shot_id, lock=True)
+    document = document_of(s, shot)
+    surface = document.surface(surface_id)
+    if surface.corners is None:
+        raise RunError("no_corners", f"Place the four corners of {surface.name} first.")
+    if surface.take is None:
+        raise RunError("not_tracked", f"{surface.name} is not followed yet. Follow it first, then measure.")
+    title = f"Measuring {surface.name}"
+    running = select(Job.id).where(Job.shot_id == shot_id, Job.kind == "match", Job.title == title, Job.state.in_(OPEN_STATES))
+    if s.scalar(running.limit(1)) is not None:
+        raise StoreError("busy", f"{surface.name} is being measured already.")
+    job = create_job(s, "match", title, 0, shot_id=shot.id)
+    enqueue_job(s, job, "measure", priority=5, revision=shot.head, surface=surface_id)
+    return job
 
 
 def start_delivery(s: Session, shot_id: uuid.UUID) -> Job:

@@ -28,4 +28,4 @@ def ready_facts(s: Session, media_hash: str) -> MediaFacts:
 
 def list_media(s: Session) -> list[Media]:
     """All media that are not in the bin, newest first."""
-    return list(s.scalars(select(Media).where(Media.removed.is_(None)).order_by(Media.created.desc())))
+    return list(s.scalars(select(Media).where(Media.removed.is_(None), Media.derived.is_(False)).order_by(Media.created.desc())))

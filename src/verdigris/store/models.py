@@ -40,7 +40,10 @@ class Project(Base):
 
 
 class Media(Base):
-    """A film, still or sequence, by content hash. `state`: reading, ready, stopped, or failed with its `problem`."""
+    """A film, still or sequence, by content hash. `state`: reading, ready, stopped, or failed with its `problem`.
+
+    `derived` ones were made here, like a light field, and are on no list.
+    """
 
     __tablename__ = "media"
     hash: Mapped[str] = mapped_column(String(64), primary_key=True)
@@ -53,6 +56,7 @@ class Media(Base):
     problem: Mapped[str] = mapped_column(Text, default="")
     created: Mapped[dt.datetime] = _now()
     removed: Mapped[dt.datetime | None] = _removed()
+    derived: Mapped[bool] = mapped_column(Boolean, default=False)
 
 
 class ShotRow(Base):
@@ -149,6 +153,17 @@ class TakeFrame(Base):
     noise: Mapped[float | None] = mapped_column(Float)
     points: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     reason: Mapped[str] = mapped_column(Text, default="")
+
+
+class Proposals(Base):
+    """What was last measured of how a surface sits; `key` stands for what it was measured from."""
+
+    __tablename__ = "proposals"
+    shot_id: Mapped[Key] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"), primary_key=True)
+    surface: Mapped[str] = mapped_column(Text, primary_key=True)
+    key: Mapped[str] = mapped_column(String(32))
+    found: Mapped[list[dict[str, Any]]] = mapped_column(JSONB)
+    created: Mapped[dt.datetime] = _now()
 
 
 class Delivery(Base):

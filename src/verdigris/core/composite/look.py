@@ -131,10 +131,9 @@ def put_looked(layer: Layer, plate: Float32, box: Box, in_front: Float32 | None,
         around = _soft(plate * (1 - c0)[..., None], reach)
         changed = changed + np.float32(amount) * around * c1s[..., None]
     seen = np.asarray((1 - front) * (share if look.soft_px <= 0 else _spread(share, c1, look.soft_px)), np.float32)
-    changed, added = _grainy(np.asarray(changed, np.float32), c1s * seen, look, box)
-    out = plate + seen[..., None] * (changed - plate)
-    if added is not None:
-        out = out + added
+    out = np.asarray(plate + seen[..., None] * (changed - plate), np.float32)
+    added = _grain_of(np.asarray(changed, np.float32), plate, c1s * seen, look, box)
+    out = out if added is None else out + added
     touched = (c1s > 1e-4) & (seen > 0)
     if look.glow is not None:
         light = _soft(premultiplied * seen[..., None], look.glow.radius_px)
@@ -234,14 +233,20 @@ def _cast_shadow(front: Float32, cast: Cast) -> Float32:
     return np.asarray(np.clip(np.float32(cast.strength) * (_soft(moved, cast.soft_px) if cast.soft_px > 0 else moved), 0, 1), np.float32)
 
 
-def _grainy(changed: Float32, share: Float32, look: Look, box: Box) -> tuple[Float32, Float32 | None]:
+def _grain_of(changed: Float32, plate: Float32, share: Float32, look: Look, box: Box) -> Float32 | None:
     """Grain for what is new, as light to add; none where the plate shows through with its own."""
-    if look.grain is None or look.grain_strength <= 0 or look.codes_of is None or look.light_of is None or look.keep_old:
-        return changed, None
+    grain = look.grain
+    if grain is None or look.grain_strength <= 0 or look.codes_of is None or look.light_of is None:
+        return None
     codes = look.codes_of(changed)
-    noise = made(look.grain, codes, look.seed, (box[0], box[1])) * np.float32(look.grain_strength)
+    noise = made(grain, codes, look.seed, (box[0], box[1]))
+    if look.keep_old:
+        # The plate's own is there; what is brighter now has more.
+        own, now = (np.maximum(grain.at(_soft(c, 1.2)), 1e-6) for c in (look.codes_of(plate), codes))
+        noise = noise * np.sqrt(np.clip(1 - (own / now) ** 2, 0, 1))
+    noise = noise * np.float32(look.grain_strength)
     light = look.light_of(np.asarray(codes + noise, np.float32)) - look.light_of(codes)
-    return changed, np.asarray(light * share[..., None], np.float32)
+    return np.asarray(light * share[..., None], np.float32)
 
 
 def cdl(

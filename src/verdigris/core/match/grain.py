@@ -15,7 +15,7 @@ BLOCK = 8
 # The flattest share of blocks at each level, and how many levels of brightness.
 FLATTEST, BINS = 0.12, 8
 LAGS = 2
-LEAST_BLOCKS = 12
+LEAST_BLOCKS, MOST_BLOCKS = 12, 4000
 
 
 @dataclass(frozen=True)
@@ -24,7 +24,7 @@ class Grain:
 
     Attributes
     ----------
-    codes : (L,) float64, luma codes, rising
+    codes : (L,) float64, codes of a channel, rising
     deviation : (L, 3) float64, standard deviation there, codes
     spatial : (2 LAGS + 1, 2 LAGS + 1) float64, correlation between neighbours, 1 in the middle
     channels : (3, 3) float64, correlation between R, G and B
@@ -36,12 +36,15 @@ class Grain:
     channels: Float64
 
     def at(self, codes: Float32) -> Float32:
-        """Standard deviation for luma codes (h, w), as (h, w, 3)."""
-        return np.stack([np.interp(codes, self.codes, self.deviation[:, c]) for c in range(3)], axis=2).astype(np.float32)
+        """Standard deviation for codes (h, w, 3)."""
+        return np.stack([np.interp(codes[..., c], self.codes, self.deviation[:, c]) for c in range(3)], axis=2).astype(np.float32)
 
 
-def measure_grain(pictures: list[tuple[Float32, Bool]]) -> Grain | None:
-    """Grain of pictures (h, w, 3) codes, each with where to look; None where too little is flat."""
+def measure_grain(pictures: list[tuple[Float32, Bool]], at_most: float = 1.0) -> Grain | None:
+    """Grain of pictures (h, w, 3) codes, each with where to look; None where too little is flat.
+
+    What varies by more than `at_most`, a standard deviation in codes, is no grain: print so fine that no block of it is flat.
+    """
     levels, variances, covariances, correlations = [], [], [], []
     n = BLOCK
     y, x = (np.mgrid[0:n, 0:n] - (n - 1) / 2) / n
@@ -53,42 +56,60 @@ def measure_grain(pictures: list[tuple[Float32, Bool]]) -> Grain | None:
             continue
         whole = where[: rows * n, : cols * n].reshape(rows, n, cols, n).all(axis=(1, 3))
         cut = codes[: rows * n, : cols * n].reshape(rows, n, cols, n, 3).transpose(0, 2, 1, 3, 4)[whole]
+        clipped = ((cut <= 0.002) | (cut >= 0.998)).mean(axis=(1, 2, 3)) > 0.02
+        cut = cut[~clipped]
+        cut = cut[:: len(cut) // MOST_BLOCKS + 1]
         if len(cut) == 0:
             continue
-        clipped = ((cut <= 0.002) | (cut >= 0.998)).mean(axis=(1, 2, 3)) > 0.02
-        cut = cut[~clipped][:4000]
-        left = np.einsum("ij,bjc->bic", project, cut.reshape(len(cut), n * n, 3)) * np.sqrt(n * n / (n * n - 6))
-        levels.append(cut.mean(axis=(1, 2)) @ np.array([0.2126, 0.7152, 0.0722]))
+        left = (cut.reshape(len(cut), n * n, 3).transpose(0, 2, 1) @ project).transpose(0, 2, 1) * np.sqrt(n * n / (n * n - 6))
+        levels.append(cut.mean(axis=(1, 2)))
         variances.append((left**2).mean(axis=1))
-        covariances.append(np.einsum("bic,bid->bcd", left, left) / (n * n))
-        block = left.reshape(-1, n, n, 3).mean(axis=3)
-        correlations.append(_lags(block))
+        covariances.append(left.transpose(0, 2, 1) @ left / (n * n))
+        correlations.append(_lags(left.reshape(-1, n, n, 3).mean(axis=3)))
     if not levels or sum(map(len, levels)) < LEAST_BLOCKS:
         return None
     level, variance, covariance, lag = (np.concatenate(v) for v in (levels, variances, covariances, correlations))
-    total = variance.sum(axis=1)
-    edges = np.quantile(level, np.linspace(0, 1, BINS + 1))
-    chosen, codes_at, deviations = np.zeros(len(level), np.bool_), [], []
-    for k in range(BINS):
-        within = np.flatnonzero((level >= edges[k]) & (level <= edges[k + 1]))
-        if len(within) < LEAST_BLOCKS // 2:
-            continue
-        flat = within[np.argsort(total[within])[: max(4, int(FLATTEST * len(within)))]]
-        chosen[flat] = True
-        codes_at.append(float(np.median(level[flat])))
-        deviations.append(variance[flat].mean(axis=0))
-    if not codes_at:
+    # By each channel's own level: on a green screen red is dark, whatever the luma.
+    points, chosen = [], np.zeros(len(level), np.bool_)
+    for c in range(3):
+        own = []
+        edges = np.quantile(level[:, c], np.linspace(0, 1, BINS + 1))
+        for k in range(BINS):
+            within = np.flatnonzero((level[:, c] >= edges[k]) & (level[:, c] <= edges[k + 1]))
+            if len(within) < LEAST_BLOCKS // 2:
+                continue
+            flat = within[np.argsort(variance[within, c])[: max(4, int(FLATTEST * len(within)))]]
+            chosen[flat] = True
+            if variance[flat, c].mean() <= at_most**2:
+                own.append((float(np.median(level[flat, c])), float(variance[flat, c].mean())))
+        points.append(own)
+    if not any(points):
         return None
     spatial = lag[chosen].mean(axis=0)
     spatial = spatial / spatial[LAGS, LAGS]
     # The flattest of many blocks look flatter than they are: by as much as chance makes them.
-    independent = max(6.0, (n * n - 6) / float((spatial**2).sum()) * 1.5)
-    lucky = _mean_of_lowest(independent, FLATTEST)
-    order = np.argsort(codes_at)
-    deviation = np.sqrt(np.array(deviations)[order] / lucky)
+    independent = max(6.0, (n * n - 6) / float((spatial**2).sum()))
+    codes_at, deviation = _curves(points, _mean_of_lowest(independent, FLATTEST))
     both = covariance[chosen].mean(axis=0)
     root = np.sqrt(np.maximum(np.diag(both), 1e-12))
-    return Grain(np.array(codes_at)[order], deviation, spatial, both / np.outer(root, root))
+    return Grain(codes_at, deviation, spatial, both / np.outer(root, root))
+
+
+def _curves(points: list[list[tuple[float, float]]], lucky: float) -> tuple[Float64, Float64]:
+    """Deviation of each channel on one scale of codes; beyond what a channel shows, as the others have it, times how much noisier it is."""
+    every = np.array(sorted(p for own in points for p in own))
+    at = np.unique(np.round(np.quantile(every[:, 0], np.linspace(0, 1, 2 * BINS)), 3))
+    smooth = np.array([np.median(every[np.argsort(np.abs(every[:, 0] - a))[:5], 1]) for a in at])
+    out = np.zeros((len(at), 3))
+    for c, own in enumerate(points):
+        if not own:
+            out[:, c] = smooth
+            continue
+        mine = np.array(sorted(own))
+        ratio = float(np.median(mine[:, 1] / np.maximum(np.interp(mine[:, 0], at, smooth), 1e-12)))
+        inside = (at >= mine[0, 0] - 0.02) & (at <= mine[-1, 0] + 0.02)
+        out[:, c] = np.where(inside, np.interp(at, mine[:, 0], mine[:, 1]), smooth * ratio)
+    return at, np.sqrt(np.maximum(out, 0) / lucky)
 
 
 def _mean_of_lowest(freedom: float, share: float) -> float:
@@ -132,5 +153,5 @@ def made(grain: Grain, codes: Float32, seed: tuple[int, ...], origin: tuple[int,
     white = rng.standard_normal((h, w, 3), np.float32)
     mixed = white @ np.linalg.cholesky(grain.channels + 1e-6 * np.eye(3)).T.astype(np.float32)
     noise = cv2.filter2D(mixed, -1, kernel, borderType=cv2.BORDER_REFLECT)
-    luma = cv2.GaussianBlur(codes @ np.array([0.2126, 0.7152, 0.0722], np.float32), (0, 0), 1.2)
-    return np.asarray(noise * grain.at(luma), np.float32)
+    level = cv2.GaussianBlur(np.ascontiguousarray(codes), (0, 0), 1.2)
+    return np.asarray(noise * grain.at(level), np.float32)

@@ -1,5 +1,6 @@
 """How a surface sits in its plate: everything measured, each as a proposal with its figures and how sure it is."""
 
+import hashlib
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -28,7 +29,10 @@ from verdigris.core.types import Bool, Float32, Float64
 from verdigris.media.frames import LUMA, Frame
 from verdigris.media.stills import write_exr_half
 from verdigris.runs.match.stack import SurfaceStack, spread
+from verdigris.runs.scene.in_front import Tracks
+from verdigris.shot.model.document import Shot
 from verdigris.shot.model.match import SurfaceMatch
+from verdigris.shot.model.surface import Surface
 
 Progress = Callable[[int, int], None]
 Stopping = Callable[[], bool]
@@ -36,6 +40,10 @@ Stopping = Callable[[], bool]
 FOR_CLEAN, FOR_GRAIN, FOR_SOFT = 48, 6, 5
 SHADOWS_PERCENTILE, STILL_PERCENTILE, GLOSS_PERCENTILE = 92.0, 50.0, 6.0
 DARK_CODE = 12
+# Grain may be so many times the noise that following told.
+NOISE_TIMES = 3.0
+# Px of a side of the blocks that are compared with the clean picture.
+BLOCK = 8
 
 
 @dataclass(frozen=True)
@@ -49,6 +57,7 @@ class Proposal:
     sure : whether it can be taken over without a look
     plate, artwork : what was found, and what the artwork has of it now, in words and figures
     said : a sentence: what it is, or why it is not sure and what would help
+    evidence : figures for a small picture: light over time, softness over time, travel
     """
 
     part: str
@@ -57,6 +66,7 @@ class Proposal:
     plate: str
     artwork: str
     said: str
+    evidence: tuple[tuple[float, ...], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -84,6 +94,22 @@ class _Found:
     lights: list[Float32] = field(default_factory=list)
     seens: list[Bool] = field(default_factory=list)
     frames: list[int] = field(default_factory=list)
+
+
+def measure_key(shot: Shot, surface: Surface, tracks: Tracks) -> str:
+    """Fingerprint of what a measurement is made from: plate, track, spots, and what is in front."""
+    spots = [m.model_dump_json(include={"kind", "spots", "white_linear"}) for m in shot.match if m.surface == surface.id]
+    track = [(n, None if r.homography is None else r.homography.tolist()) for n, r in sorted(tracks.get(surface.id, {}).items())]
+    kept = sorted({k for p in shot.placements if p.surface == surface.id for k in p.kept_in_front})
+    front = [o.model_dump_json() for o in shot.occluders] + [shot.matte(k).model_dump_json() for k in kept]
+    told = [
+        shot.plate.model_dump_json(),
+        surface.model_dump_json(include={"corners", "corrections", "reference_frame"}),
+        spots,
+        track,
+        front,
+    ]
+    return hashlib.sha256(repr(told).encode()).hexdigest()[:16]
 
 
 def measure(
@@ -216,25 +242,35 @@ def _lined_up(lights: Float32, seens: Bool, departures: Sequence[Change], ever: 
 
 
 def _adds(lights: Float32, seens: Bool, clean: Float32, departures: Sequence[Change]) -> bool:
-    """Whether what departs is light that lies over the surface: as much on dark print as on bright paper."""
-    level = clean.mean(axis=2)
-    low, high = np.percentile(level, [20, 80])
-    if high < 1.5 * low:
-        return False
-    over, times = [], []
+    """Whether what departs is light that lies over the surface, rather than more or less light on it.
+
+    In a small block the frame is a line of the clean picture: light on it makes the line steeper, light over it lifts it.
+    """
+    added, steeper = 0.0, 0.0
+    base, (rows, cols) = clean.mean(axis=2), (clean.shape[0] // BLOCK, clean.shape[1] // BLOCK)
+    x = _blocks(base, rows, cols)
+    middle = x.mean(axis=1)
+    spread = ((x - middle[:, None]) ** 2).mean(axis=1)
+    printed = spread > (0.12 * np.maximum(middle, 1e-4)) ** 2
     for light, seen, change in zip(lights, seens, departures, strict=True):
         if change.departs < 0.012:
             continue
-        more = light.mean(axis=2) - level * change.field.mean(axis=2)
-        up = seen & (more > 0.02 + 0.05 * level)
-        dark, bright = up & (level < low), up & (level > high)
-        share = up.sum() / max(seen.sum(), 1)
-        if share < 0.004:
+        y = _blocks(light.mean(axis=2), rows, cols)
+        whole = _blocks(seen.astype(np.float32), rows, cols).min(axis=1) > 0
+        mean = y.mean(axis=1)
+        ratio = mean / np.maximum(middle, 1e-4)
+        use = printed & whole & (np.abs(ratio - 1) > 0.1)
+        if use.sum() < 3:
             continue
-        over.append((dark.sum() / max((level < low).sum(), 1)) / max(bright.sum() / max((level > high).sum(), 1), 1e-3))
-        down = (seen & (more < -0.05 * level - 0.01)).sum() / max(seen.sum(), 1)
-        times.append(share / max(share + down, 1e-6))
-    return len(over) > 0.15 * len(lights) and float(np.median(over)) > 0.5 and float(np.median(times)) > 0.6
+        slope = ((x - middle[:, None]) * (y - mean[:, None])).mean(axis=1)[use] / spread[use]
+        added += float(np.abs(slope - 1).clip(0, 1).sum())
+        steeper += float(np.abs(slope - ratio[use]).clip(0, 1).sum())
+    return added < 0.7 * steeper
+
+
+def _blocks(values: Float32, rows: int, cols: int) -> Float32:
+    cut = values[: rows * BLOCK, : cols * BLOCK].reshape(rows, BLOCK, cols, BLOCK).transpose(0, 2, 1, 3)
+    return np.asarray(cut.reshape(rows * cols, BLOCK * BLOCK), np.float32)
 
 
 def _paper_sample(found: _Found, whites: Sequence[_SpotSeen]) -> tuple[Float32, bool]:
@@ -411,7 +447,9 @@ def _grain(found: _Found, stop: Stopping) -> tuple[float, Proposal]:
         if near is not None:
             box, where = near
             pictures.append((picture.codes(box), where))
-    grain = measure_grain(pictures)
+    # Following tells the noise of single px where it looked; grain that is far above it is fine print.
+    told = [r.softness.noise for r in stack.tracks.get(stack.surface.id, {}).values() if r.softness is not None and r.softness.noise]
+    grain = measure_grain(pictures, NOISE_TIMES * float(np.median(told)) if told else 1.0)
     if grain is None:
         return 0.0, Proposal(
             "grain", None, False, "too little is flat to tell", "none", "Nothing flat enough is near the surface. Judge it by eye."

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 
 from verdigris.core.composite.layer import Box, outline_box
@@ -23,6 +24,8 @@ from verdigris.shot.model.surface import Surface
 LONGEST = 400
 # Around the surface, this is looked at too, plate px.
 RING_PX = 40
+# Variances of softness nearer than this are as good as equal, px^2.
+LEAST_SOFTER = 0.1
 
 
 @dataclass(frozen=True)
@@ -57,6 +60,9 @@ class SurfaceStack:
         if not self.frames:
             raise RunError("not_tracked", f"{surface.name} is not followed yet. Follow it first.")
         used = [p for p in shot.placements if p.surface == surface.id]
+        # Frames are compared as soft as the softest of them, else every printed edge looks like a change of light.
+        defocus = {n: r.softness.defocus_px2 for n, r in self._track.items() if r.softness is not None}
+        self._softer = {n: max(defocus.values()) - v for n, v in defocus.items()}
         self._kept = sorted({m for p in used for m in p.kept_in_front})
 
     def warp(self, frame: int) -> Warp | None:
@@ -93,6 +99,8 @@ class SurfaceStack:
         if warp is None or box is None:
             return Laid(n, np.zeros((h, w, 3), np.float32), np.zeros((h, w), np.bool_))
         light = picture.light_of(picture.values(box))
+        if self._softer.get(n, 0.0) > LEAST_SOFTER:
+            light = np.asarray(cv2.GaussianBlur(light, (0, 0), float(np.sqrt(self._softer[n]))), np.float32)
         at = places(warp, self.square)
         laid, inside = laid_square(light, (box[0], box[1]), at, self.square.scale)
         front = self.in_front(n, picture, box)
@@ -112,8 +120,6 @@ class SurfaceStack:
 
     def polygon_on_square(self, polygon: Float64, frame: int) -> Bool | None:
         """Px of the square that a polygon of a frame, plate px, holds; None where the surface is lost there."""
-        import cv2
-
         warp = self.warp(frame)
         if warp is None:
             return None
@@ -125,8 +131,6 @@ class SurfaceStack:
 
     def ring(self, n: int, picture: Frame) -> tuple[Box, Bool] | None:
         """The box around the surface at a frame, and what in it is on or near the surface with nothing in front."""
-        import cv2
-
         warp = self.warp(n)
         box = None if warp is None else outline_box(warp.outlines.reshape(-1, 2), RING_PX / 4, *self.size)
         if warp is None or box is None:

@@ -77,7 +77,7 @@ class Movement(Part):
 class GrainLook(Part):
     """The plate's grain, in code values 0..1."""
 
-    codes: list[float] = Field(min_length=1, max_length=64, description="luma codes, rising")
+    codes: list[float] = Field(min_length=1, max_length=64, description="codes of a channel, rising")
     deviation: list[tuple[float, float, float]] = Field(min_length=1, max_length=64, description="standard deviation there, R, G, B")
     spatial: list[list[float]] = Field(min_length=1, max_length=9, description="correlation between neighbours")
     channels: list[list[float]] = Field(min_length=3, max_length=3, description="correlation between R, G and B")
