@@ -148,7 +148,8 @@ SCENES: tuple[Scene, ...] = (
     Scene("warm noisy night", paper=(0.24, 0.15, 0.07), noise=(0.012, 0.02), correlated=0.7),
     Scene("fine print, leaving", old=fine_print, drift=22.0, spots=((0.0, 0.0, 0.99, 0.02, (255, 255, 255)),)),
     Scene("barrel lens", k1=-0.12),
-    Scene("lit screen at dusk", kind="screen", old=flat(0.6, 0.6, 0.6), paper=(1.2, 1.25, 1.4), ink=0.0, light=_screen, gloss=_veil, glow=0.12,
+    Scene("lit screen at dusk", kind="screen", old=flat(0.6, 0.6, 0.6), paper=(1.2, 1.25, 1.4), ink=0.0, light=_screen, gloss=_veil,
+          glow=0.12,
           spots=((*WHOLE, (203, 203, 203)),), finger=True),
     Scene("camera film", noise=(0.004, 0.006), film=True),
 )  # fmt: skip
@@ -182,10 +183,12 @@ def frame_of(scene: Scene, n: int, seed: int) -> Frame:
     """One frame, drawn; plate and twin in codes with noise, the twin also without."""
     count = 9 if scene.shutter else 1
     moments = [n + scene.shutter * ((k + 0.5) / count - 0.5) for k in range(count)]
-    total_old, total_new, front = 0.0, 0.0, 0.0
+    total_old: Any = 0.0
+    total_new: Any = 0.0
+    front: Any = 0.0
     for t in moments:
         old, new, cover = _moment(scene, t)
-        total_old, total_new, front = total_old + old / count, total_new + new / count, front + cover / count
+        total_old, total_new, front = total_old + old / count, total_new + new / count, front + cover[..., None] / count
     old, new = (_camera(np.asarray(v, np.float32), scene, n) for v in (total_old, total_new))
     rng = np.random.default_rng([seed, n])
     white = rng.standard_normal(old.shape).astype(np.float32)

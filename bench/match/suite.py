@@ -120,7 +120,7 @@ class Score:
             for x in range(0, shape[1] - 31, 32):
                 if well[y : y + 32, x : x + 32].mean() > 0.5:
                     p, q = (
-                        srgb_to_linear(v[y : y + 32, x : x + 32][well[y : y + 32, x : x + 32]]).mean(axis=0)[None]
+                        srgb_to_linear(v.astype(np.float64)[y : y + 32, x : x + 32][well[y : y + 32, x : x + 32]]).mean(axis=0)[None]
                         for v in (codes, frame.noisy_twin)
                     )
                     self.cells.append(float(ciede2000(p.astype(np.float32), q.astype(np.float32))[0]))
@@ -171,7 +171,7 @@ def careful(scene: Scene, plate: Float32, frame: Frame, gain: Float64, offset: F
     m = cv2.getPerspectiveTransform(np.array([[0, 0], [w, 0], [w, h], [0, h]], np.float32), frame.corners.astype(np.float32))
     new = cv2.warpPerspective(art, m, (plate.shape[1], plate.shape[0]), flags=cv2.INTER_AREA, borderMode=cv2.BORDER_REPLICATE)
     inside = cv2.fillPoly(np.zeros(plate.shape[:2], np.uint8), [np.round(frame.corners * 16 - 8).astype(np.int32)], 1, shift=4)
-    light = srgb_to_linear(plate)
+    light = srgb_to_linear(plate.astype(np.float64))
     now = float(np.median(light[inside > 0])) if scene.kind == "print" else first
     lit = (new * gain * (now / max(first, 1e-5)) + offset).astype(np.float32)
     soft = (cv2.GaussianBlur(inside.astype(np.float32), (0, 0), 0.8) * (1 - frame.front))[..., None]
@@ -179,7 +179,7 @@ def careful(scene: Scene, plate: Float32, frame: Frame, gain: Float64, offset: F
 
 
 def _two_spots(scene: Scene, plate: Float32) -> tuple[Float64, Float64, float]:
-    light = srgb_to_linear(plate)
+    light = srgb_to_linear(plate.astype(np.float64))
     seen: list[tuple[Float64, Float64]] = []
     for a, b, c, d, code in scene.spots:
         mask = cv2.fillPoly(np.zeros(plate.shape[:2], np.uint8), [np.round(_polygon(scene, (a, b, c, d), 0)).astype(np.int32)], 1)
@@ -256,8 +256,8 @@ def run(quick: bool, only: str = "", seed: int = 1) -> None:
     lines = [
         f"{count} frames of 640 x 360 px a scene, the true track, what is sure taken over, levels and softness always.",
         "",
-        "low dB: PSNR of codes after a masked low-pass of 1.5 px; cells dE: CIEDE2000 of cells of 32 px; edge dB: PSNR within 3 px of edges;",
-        "sharpness and grain: against the twin's; flicker: frame to frame; outside: largest change of a code, of 255, more than 12 px away.",
+        "low dB: PSNR of codes after a masked low-pass of 1.5 px; cells dE: CIEDE2000 of cells of 32 px; edge dB: PSNR within 3 px of",
+        "edges; sharpness and grain: against the twin's; flicker: frame to frame; outside: largest change of a code, of 255, beyond 12 px.",
         "Beside it: a plain pin, and a careful composite in linear light with levels from two spots and one gain a frame (OpenCV).",
         "", *table(head, rows),
     ]  # fmt: skip

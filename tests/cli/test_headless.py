@@ -241,6 +241,25 @@ def test_another_reference_frame_leaves_the_corners_where_they_are(shot, tmp_pat
     assert "lost" in run("anchor", shot, "--track", tmp_path / "track.json", "--frame", 99, "--out", tmp_path / "x", code=4).stderr
 
 
+def test_a_match_is_measured_taken_over_and_rendered(plate, shot, tmp_path):
+    run("track", shot, "--out", tmp_path / "track.json")
+    told = json.loads(run("match", shot, "--track", tmp_path / "track.json", "--out", tmp_path / "matched.json", "--json").stdout)
+    assert {"levels", "light", "softness", "grain"} <= {p["part"] for p in told}
+    document = json.loads((tmp_path / "matched.json").read_text())
+    field = tmp_path / document["match"][0]["light"]["field"]["path"]
+    assert len(list(field.glob("*.exr"))) == 24
+    args = ("render", tmp_path / "matched.json", "--track", tmp_path / "track.json", "--form", "png")
+    run(*args, "--out", tmp_path / "matched")
+    run("render", shot, "--track", tmp_path / "track.json", "--form", "png", "--out", tmp_path / "plain")
+    a, b = (cv2.imread(str(sorted((tmp_path / k).glob("*.png"))[plate.reference])) for k in ("matched", "plain"))
+    assert np.abs(a.astype(int) - b).max() > 10
+    only = run("match", shot, "--track", tmp_path / "track.json", "--take-over", "grain", "--out", tmp_path / "grain.json")
+    assert "taken over" in only.stderr or "grain" in only.stderr
+    kept = json.loads((tmp_path / "grain.json").read_text())["match"][0]
+    assert "levels" not in kept
+    assert "no part of a match" in run("match", shot, "--take-over", "gloss", "--out", tmp_path / "x.json", code=2).stderr
+
+
 def test_a_frame_is_written_to_draw_over_with_guides(plate, shot, tmp_path):
     out, guides = tmp_path / "over.png", tmp_path / "guides.png"
     run("track", shot, "--out", tmp_path / "track.json")

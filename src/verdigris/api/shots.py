@@ -17,7 +17,7 @@ from verdigris.api.models import (
     TrackAllRequest,
     TrackRequest,
 )
-from verdigris.api.views import frame_view, job_view, proxy_sources, shot_view, used_tracks
+from verdigris.api.views import field_folders, frame_view, job_view, proxy_sources, shot_view, used_tracks
 from verdigris.jobs.start import make_ready_to_follow, start_delivery, start_tracking, start_tracking_all
 from verdigris.runs.views.preview import Preview
 from verdigris.runs.views.recent import Recent
@@ -159,6 +159,6 @@ def result_frame(
 
     def make() -> Preview:
         document = parse_shot(get_revision(s, shot_id, number).document)
-        return Preview(document, used_tracks(s, document, state), proxy_sources(s, folder, document))
+        return Preview(document, used_tracks(s, document, state), proxy_sources(s, folder, document), field_folders(s, folder, document))
 
     return Response(_previews.get((shot_id, number, state), make).jpeg(frame), media_type="image/jpeg", headers=FOREVER)

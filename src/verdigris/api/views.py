@@ -2,6 +2,7 @@
 
 import uuid
 from dataclasses import dataclass
+from pathlib import Path
 
 import numpy as np
 from sqlalchemy import select
@@ -206,6 +207,11 @@ def proxy_sources(s: Session, folder: MediaFolder, document: Shot) -> dict[str, 
         if media.facts is not None:
             sources[media_hash] = (folder.proxies(media_hash), MediaFacts.model_validate(media.facts))
     return sources
+
+
+def field_folders(s: Session, folder: MediaFolder, document: Shot) -> dict[str, Path]:
+    """Folders of the light fields a document names."""
+    return {r.media: folder.source(r.media, get_media(s, r.media).ending) for r in files_of(document.match) if r.media is not None}
 
 
 def _media_of(s: Session, document: Shot) -> dict[str, MediaView]:

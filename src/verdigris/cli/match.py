@@ -19,7 +19,8 @@ def match(
 ) -> None:
     """Measure levels, light, reflections, softness, movement and grain where artwork is placed; print each proposal with its figures."""
     from verdigris.runs.errors import RunError
-    from verdigris.runs.match.measure import Measured, measure, only_sure, with_proposals
+    from verdigris.runs.match.measure import measure, only_sure, with_proposals
+    from verdigris.runs.match.proposal import Measured
     from verdigris.runs.match.stack import SurfaceStack
     from verdigris.runs.render.open_shot import OpenShot
     from verdigris.shot.model.document import read_shot, with_files

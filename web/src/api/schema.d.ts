@@ -551,6 +551,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/surfaces/{surface_id}/match": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Measure
+         * @description Measure how a surface sits in its plate.
+         */
+        post: operations["measure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Proposals
+         * @description What was last measured of the shot's surfaces.
+         */
+        get: operations["proposals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/drawing/{frame}/plate.{form}": {
         parameters: {
             query?: never;
@@ -2065,7 +2105,7 @@ export interface components {
          */
         DraftRequest: {
             /** Edits */
-            edits: (components["schemas"]["Rename"] | components["schemas"]["SetPlateFacts"] | components["schemas"]["SetColour"] | components["schemas"]["AddSurface"] | components["schemas"]["SetCorners"] | components["schemas"]["SetRegion"] | components["schemas"]["SetReference"] | components["schemas"]["SetMotion"] | components["schemas"]["AddOccluder"] | components["schemas"]["SetOccluderKeys"] | components["schemas"]["SetOccluder"] | components["schemas"]["Remove"] | components["schemas"]["SetDepthOrder"] | components["schemas"]["SetPlacement"] | components["schemas"]["RemovePlacement"] | components["schemas"]["OrderPlacements"] | components["schemas"]["SetProportions"] | components["schemas"]["SetMatte"] | components["schemas"]["RemoveMatte"] | components["schemas"]["ChooseTake"] | components["schemas"]["NudgeCorner"] | components["schemas"]["SetReach"] | components["schemas"]["HoldFrame"] | components["schemas"]["SetMending"] | components["schemas"]["SetAnalysis"] | components["schemas"]["SetPoints"] | components["schemas"]["RestoreSettings"] | components["schemas"]["SetLens"] | components["schemas"]["SetDelivery"])[];
+            edits: (components["schemas"]["Rename"] | components["schemas"]["SetPlateFacts"] | components["schemas"]["SetColour"] | components["schemas"]["AddSurface"] | components["schemas"]["SetCorners"] | components["schemas"]["SetRegion"] | components["schemas"]["SetReference"] | components["schemas"]["SetMotion"] | components["schemas"]["AddOccluder"] | components["schemas"]["SetOccluderKeys"] | components["schemas"]["SetOccluder"] | components["schemas"]["Remove"] | components["schemas"]["SetDepthOrder"] | components["schemas"]["SetPlacement"] | components["schemas"]["RemovePlacement"] | components["schemas"]["OrderPlacements"] | components["schemas"]["SetProportions"] | components["schemas"]["SetMatte"] | components["schemas"]["SetMatch"] | components["schemas"]["RemoveMatte"] | components["schemas"]["ChooseTake"] | components["schemas"]["NudgeCorner"] | components["schemas"]["SetReach"] | components["schemas"]["HoldFrame"] | components["schemas"]["SetMending"] | components["schemas"]["SetAnalysis"] | components["schemas"]["SetPoints"] | components["schemas"]["RestoreSettings"] | components["schemas"]["SetLens"] | components["schemas"]["SetDelivery"])[];
             /**
              * State
              * @default
@@ -2085,7 +2125,7 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             /** Edits */
-            edits: (components["schemas"]["Rename"] | components["schemas"]["SetPlateFacts"] | components["schemas"]["SetColour"] | components["schemas"]["AddSurface"] | components["schemas"]["SetCorners"] | components["schemas"]["SetRegion"] | components["schemas"]["SetReference"] | components["schemas"]["SetMotion"] | components["schemas"]["AddOccluder"] | components["schemas"]["SetOccluderKeys"] | components["schemas"]["SetOccluder"] | components["schemas"]["Remove"] | components["schemas"]["SetDepthOrder"] | components["schemas"]["SetPlacement"] | components["schemas"]["RemovePlacement"] | components["schemas"]["OrderPlacements"] | components["schemas"]["SetProportions"] | components["schemas"]["SetMatte"] | components["schemas"]["RemoveMatte"] | components["schemas"]["ChooseTake"] | components["schemas"]["NudgeCorner"] | components["schemas"]["SetReach"] | components["schemas"]["HoldFrame"] | components["schemas"]["SetMending"] | components["schemas"]["SetAnalysis"] | components["schemas"]["SetPoints"] | components["schemas"]["RestoreSettings"] | components["schemas"]["SetLens"] | components["schemas"]["SetDelivery"])[];
+            edits: (components["schemas"]["Rename"] | components["schemas"]["SetPlateFacts"] | components["schemas"]["SetColour"] | components["schemas"]["AddSurface"] | components["schemas"]["SetCorners"] | components["schemas"]["SetRegion"] | components["schemas"]["SetReference"] | components["schemas"]["SetMotion"] | components["schemas"]["AddOccluder"] | components["schemas"]["SetOccluderKeys"] | components["schemas"]["SetOccluder"] | components["schemas"]["Remove"] | components["schemas"]["SetDepthOrder"] | components["schemas"]["SetPlacement"] | components["schemas"]["RemovePlacement"] | components["schemas"]["OrderPlacements"] | components["schemas"]["SetProportions"] | components["schemas"]["SetMatte"] | components["schemas"]["SetMatch"] | components["schemas"]["RemoveMatte"] | components["schemas"]["ChooseTake"] | components["schemas"]["NudgeCorner"] | components["schemas"]["SetReach"] | components["schemas"]["HoldFrame"] | components["schemas"]["SetMending"] | components["schemas"]["SetAnalysis"] | components["schemas"]["SetPoints"] | components["schemas"]["RestoreSettings"] | components["schemas"]["SetLens"] | components["schemas"]["SetDelivery"])[];
             /**
              * Stroke
              * @description edits of one movement of the hand are one step to undo
@@ -2198,7 +2238,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "media" | "track" | "render";
+            kind: "media" | "track" | "render" | "match";
             /** Title */
             title: string;
             /**
@@ -2267,6 +2307,274 @@ export interface components {
              * @description 0..1, 1 for the best frame
              */
             worth: number;
+        };
+        /**
+         * FrontShadow
+         * @description The shadow that what is in front casts on the surface.
+         */
+        "FrontShadow-Input": {
+            /**
+             * Offset Px
+             * @default [
+             *       4,
+             *       6
+             *     ]
+             */
+            offset_px: [
+                number,
+                number
+            ];
+            /**
+             * Soft Px
+             * @default 6
+             */
+            soft_px: number;
+            /**
+             * Strength
+             * @default 0.3
+             */
+            strength: number;
+        };
+        /**
+         * FrontShadow
+         * @description The shadow that what is in front casts on the surface.
+         */
+        "FrontShadow-Output": {
+            /**
+             * Offset Px
+             * @default [
+             *       4,
+             *       6
+             *     ]
+             */
+            offset_px: [
+                number,
+                number
+            ];
+            /**
+             * Soft Px
+             * @default 6
+             */
+            soft_px: number;
+            /**
+             * Strength
+             * @default 0.3
+             */
+            strength: number;
+        };
+        /**
+         * Grade
+         * @description A last change of colour: a colour decision list on display codes, then a table.
+         */
+        "Grade-Input": {
+            /**
+             * Slope
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            slope: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Offset
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            offset: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Power
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            power: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Saturation
+             * @default 1
+             */
+            saturation: number;
+            /**
+             * Brightness
+             * @description added to display codes
+             * @default 0
+             */
+            brightness: number;
+            /**
+             * Contrast
+             * @description around middle grey, display codes
+             * @default 1
+             */
+            contrast: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["ValueKey-Input"][];
+        };
+        /**
+         * Grade
+         * @description A last change of colour: a colour decision list on display codes, then a table.
+         */
+        "Grade-Output": {
+            /**
+             * Slope
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            slope: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Offset
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            offset: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Power
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            power: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Saturation
+             * @default 1
+             */
+            saturation: number;
+            /**
+             * Brightness
+             * @description added to display codes
+             * @default 0
+             */
+            brightness: number;
+            /**
+             * Contrast
+             * @description around middle grey, display codes
+             * @default 1
+             */
+            contrast: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["ValueKey-Output"][];
+        };
+        /**
+         * GrainLook
+         * @description The plate's grain, in code values 0..1.
+         */
+        "GrainLook-Input": {
+            /**
+             * Codes
+             * @description codes of a channel, rising
+             */
+            codes: number[];
+            /**
+             * Deviation
+             * @description standard deviation there, R, G, B
+             */
+            deviation: [
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Spatial
+             * @description correlation between neighbours
+             */
+            spatial: number[][];
+            /**
+             * Channels
+             * @description correlation between R, G and B
+             */
+            channels: number[][];
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+        };
+        /**
+         * GrainLook
+         * @description The plate's grain, in code values 0..1.
+         */
+        "GrainLook-Output": {
+            /**
+             * Codes
+             * @description codes of a channel, rising
+             */
+            codes: number[];
+            /**
+             * Deviation
+             * @description standard deviation there, R, G, B
+             */
+            deviation: [
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Spatial
+             * @description correlation between neighbours
+             */
+            spatial: number[][];
+            /**
+             * Channels
+             * @description correlation between R, G and B
+             */
+            channels: number[][];
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
         };
         /** HTTPValidationError */
         HTTPValidationError: {
@@ -2366,7 +2674,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "media" | "track" | "render";
+            kind: "media" | "track" | "render" | "match";
             /** Title */
             title: string;
             /**
@@ -2949,6 +3257,134 @@ export interface components {
             note: string;
         };
         /**
+         * Levels
+         * @description What black and white of the artwork become: gain x (ink + (1 - ink) x artwork) + offset, linear light of the plate.
+         */
+        "Levels-Input": {
+            /**
+             * Gain
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            gain: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Ink
+             * @description what black ink sends back, share of what paper does
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            ink: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Offset
+             * @description light over all of it: a reflection, a screen's glass
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            offset: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["ValueKey-Input"][];
+        };
+        /**
+         * Levels
+         * @description What black and white of the artwork become: gain x (ink + (1 - ink) x artwork) + offset, linear light of the plate.
+         */
+        "Levels-Output": {
+            /**
+             * Gain
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            gain: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Ink
+             * @description what black ink sends back, share of what paper does
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            ink: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Offset
+             * @description light over all of it: a reflection, a screen's glass
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            offset: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["ValueKey-Output"][];
+        };
+        /**
+         * LightField
+         * @description How light differs over the surface and over time: a picture for each frame, square-on, ratio to the levels' gain, linear.
+         */
+        "LightField-Input": {
+            field: components["schemas"]["MediaRef-Input"];
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["ValueKey-Input"][];
+        };
+        /**
+         * LightField
+         * @description How light differs over the surface and over time: a picture for each frame, square-on, ratio to the levels' gain, linear.
+         */
+        "LightField-Output": {
+            field: components["schemas"]["MediaRef-Output"];
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["ValueKey-Output"][];
+        };
+        /**
          * LookView
          * @description A frame to look at, worst first in lists.
          */
@@ -3322,6 +3758,40 @@ export interface components {
             left_out_px: number;
             /** Left Out Sigma Px */
             left_out_sigma_px: number;
+        };
+        /**
+         * Movement
+         * @description The blur of the surface's own movement.
+         */
+        "Movement-Input": {
+            /**
+             * Shutter
+             * @description how long the shutter is open, frames
+             * @default 0.5
+             */
+            shutter: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+        };
+        /**
+         * Movement
+         * @description The blur of the surface's own movement.
+         */
+        "Movement-Output": {
+            /**
+             * Shutter
+             * @description how long the shutter is open, frames
+             * @default 0.5
+             */
+            shutter: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
         };
         /**
          * NewProject
@@ -4298,6 +4768,90 @@ export interface components {
             shots: components["schemas"]["ShotSummary"][];
         };
         /**
+         * ProposalView
+         * @description One thing that was measured of how a surface sits.
+         */
+        ProposalView: {
+            /** Part */
+            part: string;
+            /**
+             * Value
+             * @description the part of a match as a document has it; null where there is nothing to take over
+             */
+            value: {
+                [key: string]: unknown;
+            } | null;
+            /** Sure */
+            sure: boolean;
+            /** Plate */
+            plate: string;
+            /** Artwork */
+            artwork: string;
+            /** Said */
+            said: string;
+            /**
+             * Evidence
+             * @description figures of its small picture, by part; see the interface
+             */
+            evidence: number[][];
+        };
+        /**
+         * ProposalsView
+         * @description What was last measured of a surface.
+         */
+        ProposalsView: {
+            /** Surface */
+            surface: string;
+            /**
+             * Stale
+             * @description measured from something else than what the document says now
+             */
+            stale: boolean;
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+            /** Proposals */
+            proposals: components["schemas"]["ProposalView"][];
+        };
+        /**
+         * Reflections
+         * @description What the surface reflects: the plate's own where the old surface is dark glass, or a picture for each frame, added.
+         */
+        "Reflections-Input": {
+            /**
+             * Kind
+             * @default plate
+             * @enum {string}
+             */
+            kind: "plate" | "field";
+            field?: components["schemas"]["MediaRef-Input"] | null;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["ValueKey-Input"][];
+        };
+        /**
+         * Reflections
+         * @description What the surface reflects: the plate's own where the old surface is dark glass, or a picture for each frame, added.
+         */
+        "Reflections-Output": {
+            /**
+             * Kind
+             * @default plate
+             * @enum {string}
+             */
+            kind: "plate" | "field";
+            field: components["schemas"]["MediaRef-Output"] | null;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["ValueKey-Output"][];
+        };
+        /**
          * Region
          * @description Shapes that move with the plane; `include` and `exclude` are given at the reference frame, plate px.
          */
@@ -4706,6 +5260,38 @@ export interface components {
             created: string;
         };
         /**
+         * ScreenGlow
+         * @description Light that a lit screen throws around it.
+         */
+        "ScreenGlow-Input": {
+            /**
+             * Radius Px
+             * @default 20
+             */
+            radius_px: number;
+            /**
+             * Strength
+             * @default 0.05
+             */
+            strength: number;
+        };
+        /**
+         * ScreenGlow
+         * @description Light that a lit screen throws around it.
+         */
+        "ScreenGlow-Output": {
+            /**
+             * Radius Px
+             * @default 20
+             */
+            radius_px: number;
+            /**
+             * Strength
+             * @default 0.05
+             */
+            strength: number;
+        };
+        /**
          * SetAnalysis
          * @description Which picture is looked at for following.
          */
@@ -4801,6 +5387,18 @@ export interface components {
              */
             kind: "set_lens";
             lens: components["schemas"]["LensModel-Input"];
+        };
+        /**
+         * SetMatch
+         * @description Say how what lies on a surface is made to sit.
+         */
+        SetMatch: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_match";
+            match: components["schemas"]["SurfaceMatch-Input"];
         };
         /**
          * SetMatte
@@ -5325,6 +5923,11 @@ export interface components {
             placements: components["schemas"]["Placement-Output"][];
             /** Mattes */
             mattes: components["schemas"]["Matte-Output"][];
+            /**
+             * Match
+             * @description how what lies on surfaces is made to sit
+             */
+            match: components["schemas"]["SurfaceMatch-Output"][];
             delivery: components["schemas"]["Delivery-Output"];
         };
         /**
@@ -5507,6 +6110,50 @@ export interface components {
             used: components["schemas"]["SlotUseView"][];
         };
         /**
+         * Softness
+         * @description How much softer the plate is than a pinned picture.
+         */
+        "Softness-Input": {
+            /**
+             * Sigma Px
+             * @description standard deviation at the reference frame, plate px
+             * @default 0
+             */
+            sigma_px: number;
+            /**
+             * Frames
+             * @description at every frame instead, as followed
+             */
+            frames?: number[] | null;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+        };
+        /**
+         * Softness
+         * @description How much softer the plate is than a pinned picture.
+         */
+        "Softness-Output": {
+            /**
+             * Sigma Px
+             * @description standard deviation at the reference frame, plate px
+             * @default 0
+             */
+            sigma_px: number;
+            /**
+             * Frames
+             * @description at every frame instead, as followed
+             */
+            frames: number[] | null;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+        };
+        /**
          * SoundFacts
          * @description A film's first sound track.
          */
@@ -5517,6 +6164,60 @@ export interface components {
             channels: number;
             /** Sample Rate */
             sample_rate: number;
+        };
+        /**
+         * Spot
+         * @description A place on the old surface whose code is known, at one frame, plate px.
+         */
+        "Spot-Input": {
+            /** Frame */
+            frame: number;
+            /** Polygon */
+            polygon: [
+                number,
+                number
+            ][];
+            /**
+             * Code
+             * @description what the old surface had there, sRGB 0-255
+             * @default [
+             *       255,
+             *       255,
+             *       255
+             *     ]
+             */
+            code: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * Spot
+         * @description A place on the old surface whose code is known, at one frame, plate px.
+         */
+        "Spot-Output": {
+            /** Frame */
+            frame: number;
+            /** Polygon */
+            polygon: [
+                number,
+                number
+            ][];
+            /**
+             * Code
+             * @description what the old surface had there, sRGB 0-255
+             * @default [
+             *       255,
+             *       255,
+             *       255
+             *     ]
+             */
+            code: [
+                number,
+                number,
+                number
+            ];
         };
         /**
          * StillPicture
@@ -5755,6 +6456,90 @@ export interface components {
              * @description id of the chosen take in the application
              */
             take: string | null;
+        };
+        /**
+         * SurfaceMatch
+         * @description How what lies on one surface is made to sit.
+         */
+        "SurfaceMatch-Input": {
+            /** Surface */
+            surface: string;
+            /**
+             * Kind
+             * @default print
+             * @enum {string}
+             */
+            kind: "print" | "screen";
+            /** Spots */
+            spots?: components["schemas"]["Spot-Input"][];
+            /**
+             * White Linear
+             * @description what a screen's white is on the plate, linear light, where it is known
+             */
+            white_linear?: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            levels?: components["schemas"]["Levels-Input"] | null;
+            light?: components["schemas"]["LightField-Input"] | null;
+            shading?: components["schemas"]["LightField-Input"] | null;
+            reflections?: components["schemas"]["Reflections-Input"] | null;
+            softness?: components["schemas"]["Softness-Input"] | null;
+            movement?: components["schemas"]["Movement-Input"] | null;
+            grain?: components["schemas"]["GrainLook-Input"] | null;
+            veil?: components["schemas"]["Veil-Input"] | null;
+            shadow?: components["schemas"]["FrontShadow-Input"] | null;
+            glow?: components["schemas"]["ScreenGlow-Input"] | null;
+            wrap?: components["schemas"]["Wrap-Input"] | null;
+            grade?: components["schemas"]["Grade-Input"] | null;
+        };
+        /**
+         * SurfaceMatch
+         * @description How what lies on one surface is made to sit.
+         */
+        "SurfaceMatch-Output": {
+            /** Surface */
+            surface: string;
+            /**
+             * Kind
+             * @default print
+             * @enum {string}
+             */
+            kind: "print" | "screen";
+            /** Spots */
+            spots: components["schemas"]["Spot-Output"][];
+            /**
+             * White Linear
+             * @description what a screen's white is on the plate, linear light, where it is known
+             */
+            white_linear: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            levels: components["schemas"]["Levels-Output"] | null;
+            light: components["schemas"]["LightField-Output"] | null;
+            shading: components["schemas"]["LightField-Output"] | null;
+            reflections: components["schemas"]["Reflections-Output"] | null;
+            softness: components["schemas"]["Softness-Output"] | null;
+            movement: components["schemas"]["Movement-Output"] | null;
+            grain: components["schemas"]["GrainLook-Output"] | null;
+            veil: components["schemas"]["Veil-Output"] | null;
+            shadow: components["schemas"]["FrontShadow-Output"] | null;
+            glow: components["schemas"]["ScreenGlow-Output"] | null;
+            wrap: components["schemas"]["Wrap-Output"] | null;
+            grade: components["schemas"]["Grade-Output"] | null;
         };
         /**
          * SurfaceSummary
@@ -6345,6 +7130,86 @@ export interface components {
              * @enum {string}
              */
             ease: "linear" | "eased" | "held";
+        };
+        /**
+         * Veil
+         * @description Haze or flare over the surface: light that is added, linear.
+         */
+        "Veil-Input": {
+            /**
+             * Light
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            light: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["ValueKey-Input"][];
+        };
+        /**
+         * Veil
+         * @description Haze or flare over the surface: light that is added, linear.
+         */
+        "Veil-Output": {
+            /**
+             * Light
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            light: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number | components["schemas"]["ValueKey-Output"][];
+        };
+        /**
+         * Wrap
+         * @description Light of the surroundings over the edge.
+         */
+        "Wrap-Input": {
+            /**
+             * Radius Px
+             * @default 3
+             */
+            radius_px: number;
+            /**
+             * Strength
+             * @default 0.1
+             */
+            strength: number;
+        };
+        /**
+         * Wrap
+         * @description Light of the surroundings over the edge.
+         */
+        "Wrap-Output": {
+            /**
+             * Radius Px
+             * @default 3
+             */
+            radius_px: number;
+            /**
+             * Strength
+             * @default 0.1
+             */
+            strength: number;
         };
     };
     responses: never;
@@ -7391,6 +8256,69 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    measure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    proposals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposalsView"][];
+                };
             };
             /** @description Validation Error */
             422: {

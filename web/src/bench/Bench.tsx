@@ -18,6 +18,7 @@ import { setBench, START, type StepId, useBench } from "./state";
 import { HandOver } from "./steps/HandOver";
 import { Inspect } from "./steps/Inspect";
 import { Mask } from "./steps/Mask";
+import { Match } from "./steps/Match";
 import { Outline } from "./steps/Outline";
 import { Place } from "./steps/Place";
 import { Prepare } from "./steps/Prepare";
@@ -29,7 +30,7 @@ import { usePlayback } from "./viewer/usePlayback";
 import { Viewer } from "./viewer/Viewer";
 import { WorkOrder } from "./WorkOrder";
 
-const CONTROLS: Record<StepId, () => React.ReactNode> = { prepare: Prepare, outline: Outline, track: Track, inspect: Inspect, place: Place, mask: Mask, handover: HandOver };
+const CONTROLS: Record<StepId, () => React.ReactNode> = { prepare: Prepare, outline: Outline, track: Track, inspect: Inspect, place: Place, mask: Mask, match: Match, handover: HandOver };
 
 /** Frames of the chosen take of every surface: as they were followed, and as they are used after mending. */
 function useAllTakeFrames(shot: ShotView): { raw: Map<string, TakeFrames>; used: Map<string, TakeFrames> } {

@@ -19,7 +19,7 @@ import { useMarks } from "./viewer/useMarks";
 import { useShapes } from "./viewer/useShapes";
 
 const TOOL_KEYS: Partial<Record<KeyAction, Tool>> = { follow: "include", cutOut: "exclude", inFront: "occluder", corners: "corners", point: "point" };
-const STEP_KEYS: Record<string, StepId> = { "1": "prepare", "2": "outline", "3": "track", "4": "inspect", "6": "place", "7": "mask", "9": "handover" };
+const STEP_KEYS: Record<string, StepId> = { "1": "prepare", "2": "outline", "3": "track", "4": "inspect", "6": "place", "7": "mask", "8": "match", "9": "handover" };
 
 export function Keys({ showHelp }: { showHelp: () => void }): null {
   const work = useWork();

@@ -3,6 +3,7 @@ import { Tooltip } from "antd";
 import { rangesText, rateText } from "../ui/format";
 import { type BenchWork, useWork } from "./context";
 import { regionShapes } from "./model/keyed";
+import { PART_NAMES, type PartId } from "./model/match";
 import { placementName } from "./model/placing";
 import { ShelfButton } from "./ShelfButton";
 import { setBench, type StepId, useBench } from "./state";
@@ -15,6 +16,8 @@ function lines(work: BenchWork): Record<StepId, Line> {
   const placed = document.placements.filter((p) => !p.surface || p.surface === surface?.id);
   const mattes = document.mattes.length;
   const used = document.mattes.filter((m) => document.placements.some((p) => p.kept_in_front.includes(m.id) || p.shown_only_in.includes(m.id))).length;
+  const own = document.match.find((m) => m.surface === surface?.id);
+  const matched = own?.on ? (Object.keys(PART_NAMES) as PartId[]).filter((k) => own[k]).length : 0;
   const delivered = shot.deliveries[0];
   const reading = plate.state === "reading";
   const shapes = surface ? regionShapes(surface).filter((s) => s.role === "include").length : 0;
@@ -35,6 +38,7 @@ function lines(work: BenchWork): Record<StepId, Line> {
       ? { text: placed.length === 1 && placed[0] ? placementName(placed[0], shot.media) : `${placed.length} placed`, mark: "done" }
       : { text: "no artwork", mark: "open" },
     mask: mattes ? { text: `${mattes} ${mattes === 1 ? "matte" : "mattes"}, ${used} in use`, mark: used === mattes ? "done" : "look" } : { text: document.occluders.length ? "outlines only" : "nothing kept in front", mark: document.occluders.length ? "done" : "open" },
+    match: matched ? { text: `${matched} taken over`, mark: "done" } : { text: "nothing taken over", mark: "open" },
     handover: delivered ? { text: delivered.state === "done" ? `${delivered.file}` : delivered.state, mark: delivered.state === "done" ? "done" : "open" } : { text: "nothing sent yet", mark: "open" },
   };
 }
@@ -46,6 +50,7 @@ const STEPS: { id: StepId; name: string; key: string }[] = [
   { id: "inspect", name: "Inspect", key: "4" },
   { id: "place", name: "Place", key: "6" },
   { id: "mask", name: "Mask", key: "7" },
+  { id: "match", name: "Match", key: "8" },
   { id: "handover", name: "Hand over", key: "9" },
 ];
 

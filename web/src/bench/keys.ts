@@ -18,7 +18,7 @@ export const KEY_GROUPS: KeyGroup[] = [
       { keys: "← →", does: "one frame; ten with Shift" },
       { keys: ", .", does: "one frame, also while a corner or point is chosen" },
       { keys: "Home, End", does: "first and last frame" },
-      { keys: "1-4, 6, 7, 9", does: "steps: Prepare, Outline, Track, Inspect, Place, Mask, Hand over" },
+      { keys: "1-4, 6-9", does: "steps: Prepare, Outline, Track, Inspect, Place, Mask, Match, Hand over" },
       { keys: "F", does: "swap flat view and picture" },
       { keys: "M (hold)", does: "magnify" },
       { keys: "C (hold)", does: "show the plate" },
@@ -101,7 +101,7 @@ export function actionOf(e: Pressed, chosen: boolean): KeyAction | null {
   if (key === "b" && e.shiftKey) return "trackAll";
   if (key === "t" && e.shiftKey) return "trackBack";
   if (key === "r" && e.shiftKey) return "againBack";
-  if (/^[1234679]$/.test(key)) return "step";
+  if (/^[12346789]$/.test(key)) return "step";
   return PLAIN[key] ?? null;
 }
 

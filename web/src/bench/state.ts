@@ -10,8 +10,8 @@ export type Held = "position" | "turn" | "size" | "full";
 /** Another frame beside this one in the flat view: the reference, the one before, or one by number. */
 export type Against = { frame: "reference" | "before" | number | null; how: "beside" | "difference" };
 export type Guide = "none" | "grid" | "chart";
-export type StepId = "prepare" | "outline" | "track" | "inspect" | "place" | "mask" | "handover";
-export type Tool = "move" | "include" | "exclude" | "occluder" | "corners" | "point" | "line" | "sample" | "matte" | "area";
+export type StepId = "prepare" | "outline" | "track" | "inspect" | "place" | "mask" | "match" | "handover";
+export type Tool = "move" | "include" | "exclude" | "occluder" | "corners" | "point" | "line" | "sample" | "matte" | "area" | "spot";
 /** An outline that is only offered: what it would become, riding the surface, and the frames it is there. */
 export type Offered = { kind: "exclude" | "occluder"; keys: readonly Key[]; span: readonly [number, number] };
 export type Selection =

@@ -7,7 +7,7 @@ import { setDrawing } from "./viewer/useDraft";
 /** Why a tool cannot be used at a frame, or null. */
 export function toolProblem(tool: Tool, work: Pick<BenchWork, "surface" | "frames" | "firstFrame">, frame: number): string | null {
   const { surface, frames, firstFrame } = work;
-  if (tool === "move" || tool === "occluder" || tool === "line" || tool === "sample" || tool === "matte") return null;
+  if (tool === "move" || tool === "occluder" || tool === "line" || tool === "sample" || tool === "matte" || tool === "spot") return null;
   if (!surface) return "Begin a surface first.";
   if (tool === "area" && frame !== surface.reference_frame) return `An area is drawn at the reference frame, ${surface.reference_frame + firstFrame}.`;
   if (tool === "corners" && frame !== surface.reference_frame) return `Corners are placed at the reference frame, ${surface.reference_frame + firstFrame}.`;

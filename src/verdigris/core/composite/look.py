@@ -27,6 +27,8 @@ from verdigris.core.types import Bool, Float32
 Rgb = tuple[float, float, float]
 # From so much coverage on, a pixel shows the old surface alone.
 INSIDE = 0.995
+# A surface that covers less of a pixel is not there; what is less in front is the bare screen's own noise.
+FAINT, NOISY = 0.004, 0.04
 
 
 @dataclass(frozen=True)
@@ -110,10 +112,9 @@ def put_looked(layer: Layer, plate: Float32, box: Box, in_front: Float32 | None,
     new = lit(straight, look, lambda texture: _over(layer, texture, none, box, c1))
     share = np.asarray(alpha / np.maximum(c1, 1e-6) * np.float32(layer.opacity), np.float32)
     front = in_front if in_front is not None else np.zeros_like(c1)
-    if keyed is not None:
-        front = 1 - (1 - front) * (1 - keyed.matte)
+    covered = front if keyed is None else 1 - (1 - front) * (1 - keyed.matte)
     if look.cast is not None:
-        new = new * (1 - _cast_shadow(front, look.cast))[..., None]
+        new = new * (1 - _cast_shadow(covered, look.cast))[..., None]
     premultiplied = new * c1[..., None]
     if look.soft_px > 0:
         premultiplied, c1s, c0s = (_soft(x, look.soft_px) for x in (premultiplied, c1, c0))
@@ -122,8 +123,7 @@ def put_looked(layer: Layer, plate: Float32, box: Box, in_front: Float32 | None,
     if look.keep_old:
         changed = plate + premultiplied
     elif keyed is not None:
-        under = np.asarray(c0s[..., None] * keyed.field + (1 - c0s[..., None]) * plate, np.float32)
-        changed = plate + premultiplied + _rest(under, keyed.field, c0s, c1s) - under
+        changed = _behind(plate, np.asarray(premultiplied / np.maximum(c1s, 1e-4)[..., None], np.float32), c1s, keyed)
     else:
         changed = premultiplied + _rest(plate, _carried(plate, c0s, front, look.soft_px + 0.25 * _travel(layer)), c0s, c1s)
     if look.wrap is not None:
@@ -132,7 +132,8 @@ def put_looked(layer: Layer, plate: Float32, box: Box, in_front: Float32 | None,
         changed = changed + np.float32(amount) * around * c1s[..., None]
     seen = np.asarray((1 - front) * (share if look.soft_px <= 0 else _spread(share, c1, look.soft_px)), np.float32)
     out = np.asarray(plate + seen[..., None] * (changed - plate), np.float32)
-    added = _grain_of(np.asarray(changed, np.float32), plate, c1s * seen, look, box)
+    bare = c1s if keyed is None else np.where(c1s > FAINT, 1 - keyed.matte, 0)
+    added = _grain_of(np.asarray(changed, np.float32), plate, np.asarray(bare * seen, np.float32), look, box)
     out = out if added is None else out + added
     touched = (c1s > 1e-4) & (seen > 0)
     if look.glow is not None:
@@ -213,6 +214,13 @@ def _rest(plate: Float32, old: Float32, c0: Float32, c1: Float32) -> Float32:
     left = np.clip((1 - c1) / np.maximum(1 - c0, 1e-3), 0, 1)
     left = np.where(c0 > INSIDE, 0, left)
     return np.asarray(left[..., None] * np.maximum(plate - c0[..., None] * old, 0), np.float32)
+
+
+def _behind(plate: Float32, new: Float32, cover: Float32, keyed: Front) -> Float32:
+    """The new picture behind what a key keeps: the key itself says how much of the bare screen a pixel shows, at its edges too."""
+    bare = (1 - keyed.matte)[..., None]
+    front = np.maximum(plate - bare * keyed.field, 0) * np.clip(keyed.matte / NOISY, 0, 1)[..., None]
+    return np.asarray(np.where((cover > FAINT)[..., None], bare * new + front, plate), np.float32)
 
 
 def _carried(plate: Float32, c0: Float32, front: Float32, soft: float) -> Float32:

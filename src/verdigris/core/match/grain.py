@@ -85,14 +85,35 @@ def measure_grain(pictures: list[tuple[Float32, Bool]], at_most: float = 1.0) ->
         points.append(own)
     if not any(points):
         return None
-    spatial = lag[chosen].mean(axis=0)
-    spatial = spatial / spatial[LAGS, LAGS]
+    spatial, grown = _before_fit(lag[chosen].mean(axis=0), project)
     # The flattest of many blocks look flatter than they are: by as much as chance makes them.
     independent = max(6.0, (n * n - 6) / float((spatial**2).sum()))
-    codes_at, deviation = _curves(points, _mean_of_lowest(independent, FLATTEST))
-    both = covariance[chosen].mean(axis=0)
-    root = np.sqrt(np.maximum(np.diag(both), 1e-12))
-    return Grain(codes_at, deviation, spatial, both / np.outer(root, root))
+    codes_at, deviation = _curves(points, _mean_of_lowest(independent, FLATTEST) / grown)
+    # Each block by its own channels' deviation: they differ with brightness.
+    own = np.sqrt(np.maximum(variance[chosen], 1e-12))
+    both = (covariance[chosen] / (own[:, :, None] * own[:, None, :])).mean(axis=0)
+    return Grain(codes_at, deviation, spatial, both)
+
+
+def _before_fit(seen: Float64, project: Float64) -> tuple[Float64, float]:
+    """Correlation between neighbours as it was before a surface was fitted to each block, and how much larger the variance was.
+
+    The fit takes the slow part of the noise away; what that does to each lag is known exactly, and is undone.
+    """
+    n, k = BLOCK, LAGS
+    rows, cols = np.mgrid[0:n, 0:n].reshape(2, -1)
+    dy, dx = rows[:, None] - rows[None], cols[:, None] - cols[None]
+    half = [(a, b) for a in range(-k, k + 1) for b in range(-k, k + 1) if (a, b) >= (0, 0)]
+    masks = [((dy == a) & (dx == b)) | ((dy == -a) & (dx == -b)) for a, b in half]
+    left = [project @ m.astype(float) @ project for m in masks]
+    table = np.array([[(c * m).sum() / m.sum() for c in left] for m in masks])
+    seen = seen * (n * n - 6) / (n * n)
+    told = np.linalg.solve(table.T @ table + 1e-4 * np.eye(len(half)), table.T @ np.array([seen[a + k, b + k] for a, b in half]))
+    out = np.zeros((2 * k + 1, 2 * k + 1))
+    for (a, b), v in zip(half, told, strict=True):
+        out[a + k, b + k] = out[k - a, k - b] = v
+    # Lags were seen stretched by what a fit takes from white noise.
+    return out / out[k, k], float(out[k, k] / seen[k, k]) * (n * n - 6) / (n * n)
 
 
 def _curves(points: list[list[tuple[float, float]]], lucky: float) -> tuple[Float64, Float64]:

@@ -119,7 +119,6 @@ def smooth_change(frame: Float32, clean: Float32, seen: Bool, scale: float) -> C
 
 def local_change(frame: Float32, clean: Float32, seen: Bool, scale: float) -> Float32:
     """The ratio of a frame to the clean picture place by place, (h, w, 3); where nothing is seen, as around it."""
-    smooth = smooth_change(frame, clean, seen, scale).field
     strong = (seen & (clean.min(axis=2) > 0.02 * np.percentile(clean, 95))).astype(np.float32)
     sigma = max(0.6, RATIO_PX * scale)
     # Weighed by light: the dark is noisy and says little.
@@ -127,7 +126,9 @@ def local_change(frame: Float32, clean: Float32, seen: Bool, scale: float) -> Fl
     top, known = blurred(np.asarray(frame / np.maximum(clean, 1e-5), np.float32), weight, sigma)
     wide, far = blurred(top, np.asarray(known, np.float32), 6 * sigma)
     trust = np.clip(known / max(float(np.percentile(known, 75)), 1e-6) * 4, 0, 1)[..., None]
-    beyond = np.where(far[..., None] > 1e-4, wide, smooth)
+    if np.all((far > 1e-4) | (trust[..., 0] >= 1)):
+        return np.asarray(trust * top + (1 - trust) * wide, np.float32)
+    beyond = np.where(far[..., None] > 1e-4, wide, smooth_change(frame, clean, seen, scale).field)
     return np.asarray(trust * top + (1 - trust) * beyond, np.float32)
 
 

@@ -9,7 +9,7 @@ import numpy as np
 
 from verdigris.core.types import Bool, Float32
 
-REACH = 7
+REACH = 9
 # Edges lower than so many times the noise, or than this share of the light around, are not looked at.
 LEAST_SNR, LEAST_CONTRAST = 12.0, 0.2
 SHARPEST = 0.3
@@ -58,11 +58,14 @@ def edge_sigma(light: Float32, where: Bool, noise: float) -> tuple[float, int] |
     at = (t[:-1] + t[1:]) / 2
     total = step.sum(axis=1)
     mean = (step * at).sum(axis=1) / total
-    for _ in range(2):
-        window = np.abs(at - mean[:, None]) < 5
-        kept = step * window
-        mean = (kept * at).sum(axis=1) / np.maximum(kept.sum(axis=1), 1e-6)
-    variance = (kept * (at - mean[:, None]) ** 2).sum(axis=1) / np.maximum(kept.sum(axis=1), 1e-6)
+    reach: Float32 = np.full(len(step), 7.0, np.float32)
+    for _ in range(3):
+        # As wide as the edge itself: beyond it there is noise alone.
+        kept = step * (np.abs(at - mean[:, None]) < reach[:, None])
+        total = np.maximum(kept.sum(axis=1), 1e-6)
+        mean = (kept * at).sum(axis=1) / total
+        variance = (kept * (at - mean[:, None]) ** 2).sum(axis=1) / total
+        reach = np.asarray(np.clip(3.2 * np.sqrt(variance), 1.5, 7.0), np.float32)
     # Cubic sampling and steps of half a px add their own.
     variance = np.sort(np.maximum(variance - 0.25 / 12, 0.0))
     kept_many = variance[: max(8, int(SHARPEST * len(variance)))]

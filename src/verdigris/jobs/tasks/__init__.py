@@ -2,4 +2,4 @@
 
 from verdigris.jobs.tasks import follow, hand_over, measure, read
 
-__all__ = ["follow", "hand_over", "read"]
+__all__ = ["follow", "hand_over", "measure", "read"]

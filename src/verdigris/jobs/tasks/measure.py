@@ -9,8 +9,9 @@ from verdigris.jobs.queue import app
 from verdigris.jobs.retry import WhenAsked
 from verdigris.jobs.running import RunningJob, run_job
 from verdigris.media.reader import open_media
-from verdigris.runs.match.measure import Proposal, measure_key
 from verdigris.runs.match.measure import measure as measured
+from verdigris.runs.match.measure import measure_key
+from verdigris.runs.match.proposal import Proposal
 from verdigris.runs.match.stack import SurfaceStack
 from verdigris.runs.render.open_shot import OpenShot
 from verdigris.settings import Settings

@@ -13,6 +13,7 @@ from verdigris.core.types import Bool, Float32, Float64
 from verdigris.media.frames import Frame
 from verdigris.media.reader import Reader
 from verdigris.runs.errors import RunError
+from verdigris.runs.render.handover import side_by_side
 from verdigris.runs.render.mattes import Mattes
 from verdigris.runs.scene.camera import camera_of
 from verdigris.runs.scene.in_front import Tracks, corners_around, coverage_in_front
@@ -77,8 +78,7 @@ class SurfaceStack:
 
     def laid(self, wanted: Sequence[int], stop: Callable[[], bool] = lambda: False) -> Iterator[Laid]:
         """The surface at frames, in their order."""
-        for n, picture in self.pictures(wanted, stop):
-            yield self.lay(n, picture)
+        yield from side_by_side(self.pictures(wanted, stop), lambda item: self.lay(*item))
 
     def pictures(self, wanted: Sequence[int], stop: Callable[[], bool] = lambda: False) -> Iterator[tuple[int, Frame]]:
         """Frames of the plate, read in one go where they follow each other."""

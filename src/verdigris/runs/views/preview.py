@@ -8,11 +8,13 @@ import numpy as np
 
 from verdigris.media.facts import MediaFacts
 from verdigris.media.frames import Frame
+from verdigris.media.reader import open_media
 from verdigris.runs.errors import RunError
 from verdigris.runs.render.compose import draw_frame, plan_frame
 from verdigris.runs.render.mattes import Mattes
 from verdigris.runs.scene.artwork import PlacedArtwork
 from verdigris.runs.scene.in_front import Tracks
+from verdigris.runs.scene.match import Fields
 from verdigris.runs.views.proxies import ProxyReader, encode_jpeg, proxy_size
 from verdigris.runs.views.recent import Recent
 from verdigris.shot.model.document import Shot, files_of
@@ -34,9 +36,10 @@ class Preview:
     Parameters
     ----------
     sources : proxy folder and facts by content hash, for the plate and every artwork
+    fields : folders of light fields by content hash: they are small, and read as they are
     """
 
-    def __init__(self, shot: Shot, tracks: Tracks, sources: Mapping[str, ProxySource]) -> None:
+    def __init__(self, shot: Shot, tracks: Tracks, sources: Mapping[str, ProxySource], fields: Mapping[str, Path] | None = None) -> None:
         self._shot, self._tracks = shot, tracks
         assert shot.plate.media is not None
         folder, facts = sources[shot.plate.media]
@@ -46,6 +49,8 @@ class Preview:
         shown = facts.model_copy(update={"transfer": "srgb", "primaries": "bt709"})
         self._sources = sources
         self.mattes = Mattes(self._plate.frame, self._beside, self._scale)
+        folders = fields or {}
+        self._fields = Fields(lambda ref: open_media(folders[ref.media or ""]))
         self._placed = []
         for placement in shot.placements:
             surface = None if placement.surface is None else shot.surface(placement.surface)
@@ -82,6 +87,6 @@ class Preview:
         plan = plan_frame(self._shot, self._placed, self._tracks, frame)
 
         def draw() -> bytes:
-            return encode_jpeg(draw_frame(plan, self._placed, self._plate.frame(frame), self.mattes).rgb_integers())
+            return encode_jpeg(draw_frame(plan, self._placed, self._plate.frame(frame), self.mattes, self._fields).rgb_integers())
 
         return _drawn.get(plan.key, draw)

@@ -144,8 +144,8 @@ export function Viewer() {
         {overlays && ((shown !== "still" && shown !== "straight") || holdPlate || wipe !== null) && (
           <Overlay toScreen={screenOf} zoom={view.zoom} corners={corners} cornersMovable={cornersMovable} sigmas={sigmas}
             lens={lensOf(take, document.lens, plateSize.width, plateSize.height)}
-            shapes={step === "place" || step === "handover" ? [] : step === "mask" ? shapes.filter((s) => s.kind === "matte" || s.kind === "sample") : shapes}
-            marks={step === "place" || step === "mask" || step === "handover" ? [] : marks.map((m) => (m.id === hand.pulled?.id ? hand.pulled : m))} marksMovable={step === "outline"}
+            shapes={step === "place" || step === "handover" ? [] : step === "mask" ? shapes.filter((s) => s.kind === "matte" || s.kind === "sample") : step === "match" ? shapes.filter((s) => s.id.startsWith("spot:")) : shapes.filter((s) => !s.id.startsWith("spot:"))}
+            marks={step === "place" || step === "mask" || step === "match" || step === "handover" ? [] : marks.map((m) => (m.id === hand.pulled?.id ? hand.pulled : m))} marksMovable={step === "outline"}
             crossing={crossing?.at ?? null} drawing={drawing} drawingTo={cursor ?? (drawing.length && pointer ? plateOf(pointer) : null)} cursor={cursor}
             selection={selection} faded={dragging} edges={shown !== "result" || holdPlate} beside={surface && besideFrames ? cornersAt({ ...surface, corrections: [] }, besideFrames, frame) : null} onGrab={hand.onGrab} />
         )}

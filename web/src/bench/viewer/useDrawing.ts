@@ -8,6 +8,7 @@ import { closes } from "../model/polygons";
 import { freshName } from "../../ui/names";
 import { freshId } from "../model/shot";
 import { setBench, useBench } from "../state";
+import { useMatching } from "../steps/match/useMatching";
 import { useMasking } from "../steps/mask/useMasking";
 import { usePlacing } from "../steps/place/usePlacing";
 import { setCursor, setDrawing, useDrafts } from "./useDraft";
@@ -18,6 +19,7 @@ export function useDrawing(): { click: (p: PlatePoint, near: number) => void; fi
   const { document, surface, edit, plate } = useWork();
   const placing = usePlacing();
   const masking = useMasking();
+  const matching = useMatching();
 
   /** What was drawn as part of the matte in hand: a sample of the key in hand, or a new part. */
   const masked = (tool: "sample" | "matte", points: Pair[], frame: number, outline: "straight" | "smooth") => {
@@ -39,7 +41,10 @@ export function useDrawing(): { click: (p: PlatePoint, near: number) => void; fi
       return;
     }
     setBench({ tool: "move" });
-    if (tool === "sample" || tool === "matte") masked(tool, drawn, frame, outline);
+    if (tool === "spot") {
+      const spots = [...(matching?.match.spots ?? []), { frame, polygon: drawn, code: [255, 255, 255] as [number, number, number] }];
+      if (matching) matching.set({ ...matching.match, spots });
+    } else if (tool === "sample" || tool === "matte") masked(tool, drawn, frame, outline);
     else if (tool === "occluder") {
       const taken = [...document.surfaces, ...document.occluders].map((x) => x.id);
       const id = freshId("in-front", taken);

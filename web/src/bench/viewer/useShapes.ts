@@ -144,6 +144,11 @@ export function useShapes(live = true): Shapes {
         shapes.push({ id: `sample:${i}.${k}`, kind: "sample", name: "Sample of the screen", points, line: points, smooth: false, editable: true, keys: [s.frame] });
       });
     });
+    document.match.find((m) => m.surface === surface?.id)?.spots.forEach((s, i) => {
+      if (s.frame !== frame) return;
+      const points = s.polygon.map((p) => at(p));
+      shapes.push({ id: `spot:${i}`, kind: "sample", name: "Spot whose colour is known", points, line: points, smooth: false, editable: false, keys: [s.frame] });
+    });
     if (surface && offered && frame >= offered.span[0] && frame <= offered.span[1]) {
       const points = pointsAt(frame, offered.keys, planePose);
       shapes.push({ id: "offered", kind: offered.kind, name: "Offered", points, line: points, smooth: false, editable: false, keys: [] });

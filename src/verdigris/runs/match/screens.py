@@ -1,0 +1,102 @@
+"""Screens: their white, what their glass reflects, and how evenly they shine."""
+
+from collections.abc import Callable, Sequence
+
+import cv2
+import numpy as np
+
+from verdigris.core.light.transfer import srgb_to_linear
+from verdigris.core.match.levels import line_of, neutral_gain
+from verdigris.core.match.light_field import chroma_of, clean_picture
+from verdigris.core.match.smooth import degree_for, field_of, fit_log
+from verdigris.core.types import Float64
+from verdigris.media.stills import write_exr_half
+from verdigris.runs.match.proposal import Found, Proposal, SpotSeen, Stopping, field_name, rounded, spots_seen, three
+
+STILL_PERCENTILE = 50.0
+# A screen whose spots have no code above this was dark.
+DARK_CODE = 12
+
+
+def measure_screen(found: Found, spots: Sequence[SpotSeen], step: Callable[[], None], stop: Stopping) -> list[Proposal]:
+    """White, reflection and evenness of a screen; all of its reflections where it was dark."""
+    lights, seens = np.stack(found.lights), np.stack(found.seens)
+    found.clean, found.ever = clean_picture(lights, seens, STILL_PERCENTILE)
+    white = None if found.match.white_linear is None else np.array(found.match.white_linear, np.float64)
+    codes = np.array([s.code for s in spots]) if spots else np.zeros((0, 3))
+    dark = len(spots) > 0 and bool(codes.max() < float(srgb_to_linear(np.array(DARK_CODE / 255.0))))
+    if not spots and found.ever.any():
+        dark = float(np.median(found.clean[found.ever].max(axis=1))) < 0.06
+    if dark:
+        gain = white if white is not None else np.full(3, 0.8)
+        said = (
+            "the screen's white is as told"
+            if white is not None
+            else "what the screen's white would be is not known: say it, or judge by eye"
+        )
+        reflections = Proposal(
+            "reflections", {"kind": "plate"}, True, f"{three(_median(found))} where the screen is dark", "none",
+            "The screen was dark: all that is seen on it is reflection, and stays over the new picture.",
+        )  # fmt: skip
+        for _ in found.stack.frames:
+            step()
+        value = {"gain": rounded(gain), "ink": [0.0] * 3, "offset": [0.0] * 3}
+        return [reflections, Proposal("levels", value, white is not None, f"white {three(gain)}", "white 1.000", f"White: {said}.")]
+    seen = np.array([np.median(s.light, axis=0) for s in spots]) if spots else np.array([_median(found)])
+    weight = np.array([float(len(s.light)) for s in spots]) if spots else np.ones(1)
+    if not spots:
+        codes = np.ones((1, 3))
+    line = line_of(codes, seen.astype(np.float64), weight)
+    offset = np.where(np.isfinite(line.gain) & (line.offset == 0) & ~line.sure, np.nan, line.offset)
+    # Channels that the old screen left dark show what it reflects; others are taken to reflect as much.
+    reflects = float(np.nanmin(offset)) if np.isfinite(offset).any() else 0.0
+    offset = np.where(np.isfinite(offset), offset, max(reflects, 0.0))
+    own = np.where(codes.max(axis=0) > 0.05, (seen.mean(axis=0) - offset) / np.maximum(codes.mean(axis=0), 1e-3), np.nan)
+    gain = neutral_gain(own) if white is None else white
+    emits = int(np.argmax(codes.mean(axis=0)))
+    field_name, low, high = _write_emission(found, emits, float(offset[emits]), step, stop)
+    sure: bool = white is not None or bool(np.isfinite(own).all())
+    levels = Proposal(
+        "levels", {"gain": rounded(gain), "ink": [0.0] * 3, "offset": rounded(offset)}, sure,
+        f"white {three(gain)}, reflection {three(offset)}", "white 1.000, black 0.000",
+        "White as told." if white is not None else "White from the old screen's own code." if sure
+        else "The old screen lit some channels only; its white is taken for neutral. Say its white to be sure.",
+    )  # fmt: skip
+    light = Proposal(
+        "light", {"field": {"path": field_name}}, True, f"{low:.2f} to {high:.2f} over screen and time", "1, still",
+        "How evenly the screen shines, and how that changes, from the bare screen itself.",
+    )  # fmt: skip
+    return [levels, light]
+
+
+def _median(found: Found) -> Float64:
+    known = found.clean[found.ever]
+    return np.asarray(np.median(known, axis=0), np.float64) if len(known) else np.zeros(3)
+
+
+def _write_emission(found: Found, channel: int, offset: float, step: Callable[[], None], stop: Stopping) -> tuple[str, float, float]:
+    """Write how brightly the bare screen shines over itself and over time, as a smooth ratio."""
+    name = field_name(found, "light")
+    target = found.folder / name
+    target.mkdir(parents=True, exist_ok=True)
+    spot = next((w for s in spots_seen(found) if (w := s.where) is not None and (w & found.ever).sum() > 3), found.ever)
+    at_spot = float(np.median(found.clean[spot & found.ever][:, channel])) - offset if (spot & found.ever).any() else 1.0
+    h, w = found.ever.shape
+    small = (max(8, w // 6), max(8, h // 6))
+    low, high, fields = [], [], {}
+    for one in found.stack.laid(found.stack.frames, stop):
+        values = (one.light[..., channel] - offset) / max(at_spot, 1e-4)
+        near = chroma_of(one.light) - chroma_of(np.median(one.light[one.seen], axis=0)[None] if one.seen.any() else one.light[:1, 0])
+        bare = one.seen & (np.linalg.norm(near, axis=2) < 0.04) & (values > 0.3)
+        whole = np.ones((h, w), np.float32)
+        if bare.sum() > 60:
+            whole = field_of(fit_log(values, bare, degree_for(bare))[0], w, h)
+        field_now = np.repeat(cv2.resize(whole, small, interpolation=cv2.INTER_AREA)[..., None], 3, axis=2)
+        fields[one.frame] = field_now
+        low.append(float(field_now.min()))
+        high.append(float(field_now.max()))
+        step()
+    for n in range(found.stack.plate.facts.frame_count):
+        near_frame = min(fields, key=lambda k: abs(k - n)) if fields else None
+        write_exr_half(target / f"light.{n:06d}.exr", fields[near_frame] if near_frame is not None else np.ones((8, 8, 3), np.float32))
+    return name, min(low, default=1.0), max(high, default=1.0)

@@ -1,0 +1,46 @@
+"""Match in the Bench: measured, taken over with one click, changed by hand, undone."""
+
+from playwright.sync_api import Page, expect
+
+from tests.api.test_work import begin, track
+from tests.browser.bench_page import BenchPage, document, until
+
+
+def test_the_plate_is_measured_and_what_is_sure_is_taken_over_in_one_step(window: Page, live, plate, plate_film, art_still):
+    shot = begin(live, plate, plate_film, art_still, "matched")
+    bench = BenchPage(window).open(shot)
+    window.keyboard.press("8")
+    expect(window.get_by_test_id("controls")).to_contain_text("Nothing to measure yet")
+    assert track(live, shot)["state"] == "done"
+    window.get_by_test_id("tool-spot").click()
+    (x0, y0), _, (x1, y1), _ = plate.corners_at(plate.reference)
+    for u, v in ((0.1, 0.1), (0.3, 0.1), (0.3, 0.3)):
+        bench.click(x0 + u * (x1 - x0), y0 + v * (y1 - y0))
+    window.keyboard.press("Enter")
+    until(window, lambda: len((document(live, shot)["match"] or [{"spots": []}])[0]["spots"]) == 1)
+    window.get_by_test_id("measure").click()
+    window.get_by_test_id("take-all").click()
+    until(window, lambda: document(live, shot)["match"][0].get("levels") is not None)
+    taken = document(live, shot)["match"][0]
+    assert taken["light"]["field"]["media"]
+    assert live.http.get("/api/media").json() == [
+        m for m in live.http.get("/api/media").json() if m["hash"] != taken["light"]["field"]["media"]
+    ]
+    expect(window.get_by_test_id("step-match")).to_contain_text("taken over")
+    # The result is drawn with it.
+    expect(window.get_by_test_id("shown").locator(".ant-segmented-item-selected")).to_have_text("Result")
+    revision = live.http.get(f"/api/shots/{shot}").json()["revision"]
+    picture = live.http.get(f"/api/shots/{shot}/revisions/{revision}/results/{plate.reference}")
+    assert picture.status_code == 200
+    window.get_by_test_id("match-levels").get_by_role("button").first.click()
+    window.get_by_label("strength of levels", exact=True).fill("0.5")
+    window.get_by_label("strength of levels", exact=True).press("Enter")
+    until(window, lambda: document(live, shot)["match"][0]["levels"]["strength"] == 0.5)
+    window.get_by_label("Levels is on").click()
+    until(window, lambda: document(live, shot)["match"][0].get("levels") is None)
+    for _ in range(3):
+        window.keyboard.press("Control+z")
+        window.wait_for_timeout(250)
+    until(window, lambda: document(live, shot)["match"][0].get("light") is None and len(document(live, shot)["match"][0]["spots"]) == 1)
+    window.get_by_label("Grade is on").click()
+    until(window, lambda: document(live, shot)["match"][0].get("grade") is not None)

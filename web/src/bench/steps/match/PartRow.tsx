@@ -1,0 +1,91 @@
+/** One thing measured: two figures, its small picture, a switch and a strength; in hand, its controls. */
+import { Button, InputNumber, Switch, Tooltip } from "antd";
+import type { Proposal, SurfaceMatch } from "../../../api/client";
+import { isPart, PART_NAMES, type PartId, strengthOf, withPart } from "../../model/match";
+import { Felt } from "../Felt";
+import { Field, Note } from "../parts";
+import { Evidence } from "./Evidence";
+import type { Matching } from "./useMatching";
+
+type Numbers = { key: string; label: string; step: number; min: number; max: number; unit?: string };
+const FIGURES: Partial<Record<PartId, Numbers[]>> = {
+  softness: [{ key: "sigma_px", label: "Sigma", step: 0.05, min: 0, max: 20, unit: "px" }],
+  movement: [{ key: "shutter", label: "Shutter", step: 0.05, min: 0, max: 2, unit: "f" }],
+  shadow: [{ key: "soft_px", label: "Soft", step: 0.5, min: 0, max: 60, unit: "px" }],
+  glow: [{ key: "radius_px", label: "Reach", step: 1, min: 1, max: 200, unit: "px" }],
+  wrap: [{ key: "radius_px", label: "Reach", step: 0.5, min: 0.5, max: 40, unit: "px" }],
+  grade: [
+    { key: "brightness", label: "Brightness", step: 0.01, min: -0.5, max: 0.5 },
+    { key: "contrast", label: "Contrast", step: 0.02, min: 0.2, max: 2 },
+    { key: "saturation", label: "Saturation", step: 0.02, min: 0, max: 2 },
+  ],
+};
+const TRIPLES: Partial<Record<PartId, [key: string, label: string, step: number][]>> = {
+  levels: [["gain", "White", 0.005], ["ink", "Ink", 0.002], ["offset", "Reflection", 0.001]],
+  veil: [["light", "Light", 0.001]],
+  grade: [["slope", "Slope", 0.01], ["offset", "Offset", 0.005], ["power", "Power", 0.01]],
+};
+const DEFAULTS: Partial<Record<PartId, Record<string, number[]>>> = { levels: { gain: [1, 1, 1], ink: [0, 0, 0], offset: [0, 0, 0] }, veil: { light: [0, 0, 0] }, grade: { slope: [1, 1, 1], offset: [0, 0, 0], power: [1, 1, 1] } };
+
+function PartFigures({ part, matching }: { part: PartId; matching: Matching }) {
+  const { match, set, setEdit } = matching;
+  const value = match[part] as Record<string, unknown> | null | undefined;
+  if (!value) return null;
+  const most = part === "shadow" || part === "wrap" ? 1 : part === "glow" ? 0.5 : 2;
+  return (
+    <div className="rows">
+      {strengthOf(value) !== null && (
+        <Felt label="Strength" name={`strength of ${part}`} value={strengthOf(value) ?? 1} min={0} max={most} step={0.01} edit={(strength) => setEdit(withPart(match, part, { ...value, strength }))} />
+      )}
+      {part === "softness" && Array.isArray(value.frames) ? <Note>As followed, frame by frame.</Note> : FIGURES[part]?.map((f) => (
+        <Felt key={f.key} label={f.label} name={`${f.label.toLowerCase()} of ${part}`} value={Number(value[f.key] ?? (f.key === "contrast" || f.key === "saturation" ? 1 : 0))} min={f.min} max={f.max} step={f.step} unit={f.unit} edit={(v) => setEdit(withPart(match, part, { ...value, [f.key]: v }))} />
+      ))}
+      {TRIPLES[part]?.map(([key, label, step]) => {
+        const now = (value[key] as number[] | undefined) ?? DEFAULTS[part]?.[key] ?? [0, 0, 0];
+        return (
+          <Field key={key} label={label} hint="Red, green, blue">
+            <span className="row figures">
+              {now.map((v, i) => (
+                <InputNumber key={i} size="small" controls={false} style={{ width: 58 }} step={step} value={Math.round(v * 10000) / 10000} aria-label={`${label.toLowerCase()} of ${part}, ${["red", "green", "blue"][i] ?? ""}`}
+                  onChange={(n) => n !== null && n !== v && set(withPart(match, part, { ...value, [key]: now.map((old, k) => (k === i ? n : old)) }))} />
+              ))}
+            </span>
+          </Field>
+        );
+      })}
+      {part === "light" && <Note>A picture for each frame, square-on, in linear light. It is among the shot's files when it is exported.</Note>}
+    </div>
+  );
+}
+
+type Props = { part: PartId; proposal: Proposal | null; matching: Matching; open: boolean; choose: () => void };
+
+export function PartRow({ part, proposal, matching, open, choose }: Props) {
+  const { match, set } = matching;
+  const value = match[part as keyof SurfaceMatch] as object | null | undefined;
+  const can = !!value || !!proposal?.value || !proposal;
+  const turn = (on: boolean) => set(withPart(match, part, on ? (proposal?.value ?? {}) : null));
+  // A part by hand begins with its defaults, which the document knows.
+  const begin = proposal?.value ?? ({ veil: { light: [0.01, 0.01, 0.01] }, wrap: { radius_px: 3 }, grade: { contrast: 1 } } as Record<string, object>)[part];
+  return (
+    <div className={`match-row ${open ? "on" : ""}`} data-testid={`match-${part}`} data-taken={!!value}>
+      <div className="row">
+        <button className="plain match-name" aria-expanded={open} onClick={choose}>
+          <b>{PART_NAMES[part]}</b>
+          {proposal && <i className="quiet small">{proposal.plate}</i>}
+        </button>
+        {proposal?.value && <Evidence proposal={proposal} />}
+        <Tooltip title={can ? (value ? "On" : "Off: turn it on to take it over") : "Nothing to take over"}>
+          <Switch size="small" checked={!!value} disabled={!can} aria-label={`${PART_NAMES[part]} is on`} onChange={(on) => (on && begin ? set(withPart(match, part, begin)) : turn(on))} />
+        </Tooltip>
+      </div>
+      {open && (
+        <>
+          {proposal && <Note tone={proposal.sure || !proposal.value ? "quiet" : "warn"}>{proposal.said}</Note>}
+          <PartFigures part={part} matching={matching} />
+          {proposal?.value && value && <Button size="small" onClick={() => isPart(part) && set(withPart(match, part, proposal.value))}>As measured</Button>}
+        </>
+      )}
+    </div>
+  );
+}
