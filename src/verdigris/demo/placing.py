@@ -11,6 +11,7 @@ from verdigris.core.geometry.homography import apply_homography, unit_square_to
 from verdigris.core.types import Float64
 from verdigris.media.stills import write_still
 from verdigris.shot.model.document import Shot
+from verdigris.shot.model.match import SurfaceMatch
 from verdigris.shot.model.matte import Matte
 from verdigris.shot.model.media import MediaRef
 from verdigris.shot.model.placement import Placement
@@ -145,3 +146,19 @@ def _notice(shot: Shot, on: _Surface, file: File) -> Dress:
 DRESSES: dict[str, Callable[[Shot, _Surface, File], Dress]] = {
     "handset": _handset, "hoarding": _hoarding, "carton": _carton, "tram": _tram, "breakwater": _breakwater, "notice": _notice,
 }  # fmt: skip
+
+
+# What the old surface of a scene is, and what is known of it: its kind, a lit screen's white, and a spot by shares of the surface.
+Spot = tuple[tuple[float, float, float, float], tuple[int, int, int]]
+KNOWN: dict[str, tuple[str, float | None, Spot | None]] = {
+    "kiosk": ("screen", 0.75, None),
+    "handset": ("screen", 0.75, ((0.3, 0.16, 0.7, 0.42), (24, 60, 214))),
+}
+
+
+def known_of(scene: str, shot: Shot, corners: Float64) -> SurfaceMatch:
+    """What is known of a scene's old surface before anything is measured."""
+    kind, white, spot = KNOWN.get(scene, ("print", None, None))
+    on = _Surface(shot.surfaces[0].id, corners)
+    spots = [] if spot is None else [{"frame": shot.surfaces[0].reference_frame, "polygon": on.quad(*spot[0]), "code": spot[1]}]
+    return SurfaceMatch.model_validate({"surface": on.id, "kind": kind, "white_linear": white, "spots": spots})

@@ -12,25 +12,30 @@ import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from verdigris.demo.placing import CHALK, dressed, write_chalk
+from verdigris.demo.placing import CHALK, dressed, known_of, write_chalk
 from verdigris.demo.shelf import fill_shelf, from_shelf
 from verdigris.demo.shots import SHOTS, DemoShot, document_of_scene, kiosk_document
 from verdigris.demo.write import STILLS, write_departures, write_plate, write_stills
 from verdigris.jobs.intake import take_in
-from verdigris.jobs.start import start_delivery, start_tracking
+from verdigris.jobs.start import start_delivery, start_measuring, start_tracking
 from verdigris.settings import Settings
+from verdigris.shot.edits.placements import SetMatch
 from verdigris.shot.model.document import Shot
+from verdigris.shot.model.match import SurfaceMatch
 from verdigris.shot.model.media import MediaRef, Plate
 from verdigris.store.database import session
 from verdigris.store.jobs import get_job, list_deliveries
 from verdigris.store.media_folder import MediaFolder
 from verdigris.store.models import Job, Project
-from verdigris.store.shots import create_project, create_shot, document_of, get_shot, list_shots
+from verdigris.store.proposals import list_proposals
+from verdigris.store.shots import create_project, create_shot, document_of, edit_shot, get_shot, list_shots
 
 PROJECT = "Skerry Line, spring timetable"
 UNTOUCHED = "Ticket kiosk, untouched"
 # Every plate of the demo has this size, px.
 DEMO_SIZE = (1920, 1080)
+# What is measured and taken over; shadow and glow are for the eye.
+MATCHED = ("levels", "light", "reflections", "softness", "movement", "grain")
 Bar = Callable[[str], AbstractContextManager[Callable[[int, int], None]]]
 
 
@@ -72,7 +77,7 @@ def make_demo_project(settings: Settings, bar: Bar) -> None:
         kiosk = from_shelf(s, project_id, kiosk_document(_truth(folder, "kiosk"), plate, film), held)
         finished = _shot(s, project_id, kiosk, "outlined and placed")
         _shot(s, project_id, Shot(name=UNTOUCHED, plate=Plate(path=None, media=plate.media, first_frame=1001)), "begun")
-    _through(settings, finished, "screen", True, bar)
+    _through(settings, finished, "screen", "kiosk", True, bar)
     for shot in SHOTS:
         _make(settings, folder, project_id, shot, held, bar)
     marker.touch()
@@ -91,11 +96,11 @@ def _make(settings: Settings, folder: Path, project_id: uuid.UUID, shot: DemoSho
         document = document_of_scene(shot, truth, plate, artwork)
         document = dressed(shot.scene, document, corners, lambda name: _brought_in(s, media, folder / name))
         made = _shot(s, project_id, from_shelf(s, project_id, document, held), "outlined")
-    _through(settings, made, shot.surface, shot.delivered, bar)
+    _through(settings, made, shot.surface, shot.scene, shot.delivered, bar)
 
 
-def _through(settings: Settings, shot: uuid.UUID, surface: str, delivered: bool, bar: Bar) -> None:
-    """Read what the shot needs, follow its surface and hand it over, as far as that is not done yet."""
+def _through(settings: Settings, shot: uuid.UUID, surface: str, scene: str, delivered: bool, bar: Bar) -> None:
+    """Read what the shot needs, follow its surface, match it and hand it over, as far as that is not done yet."""
     with session(settings.database_url) as s:
         reading = [j.id for j in s.scalars(select(Job).where(Job.kind == "media"))]
     for job in reading:
@@ -106,12 +111,33 @@ def _through(settings: Settings, shot: uuid.UUID, surface: str, delivered: bool,
         still_at_it = [j.id for j in s.scalars(select(Job).where(Job.shot_id == shot, Job.state.in_(("waiting", "running"))))]
     for job in dict.fromkeys([*([following] if following else []), *still_at_it]):
         _wait(settings, job, bar)
+    _match(settings, shot, surface, scene, bar)
     if not delivered:
         return
     with session(settings.database_url) as s:
         handing_over = None if list_deliveries(s, shot) else start_delivery(s, shot).id
     if handing_over:
         _wait(settings, handing_over, bar)
+
+
+def _match(settings: Settings, shot: uuid.UUID, surface: str, scene: str, bar: Bar) -> None:
+    """Measure how the surface sits, and take over what can be measured."""
+    with session(settings.database_url) as s:
+        row = get_shot(s, shot)
+        document = document_of(s, row)
+        if any(m.levels is not None for m in document.match):
+            return
+        corners = document.surface(surface).quad()
+        assert corners is not None
+        edit_shot(s, shot, row.head, [SetMatch(match=known_of(scene, document, corners))])
+        job = start_measuring(s, shot, surface).id
+    _wait(settings, job, bar)
+    with session(settings.database_url) as s:
+        row = get_shot(s, shot)
+        match = document_of(s, row).match[0]
+        found = next(p for p in list_proposals(s, shot) if p.surface == surface).found
+        parts = {p["part"]: p["value"] for p in found if p["value"] is not None and p["part"] in MATCHED}
+        edit_shot(s, shot, row.head, [SetMatch(match=SurfaceMatch.model_validate({**match.model_dump(), **parts}))])
 
 
 def _shot(s: Session, project_id: uuid.UUID, document: Shot, label: str) -> uuid.UUID:

@@ -19,8 +19,9 @@ import cv2
 import numpy as np
 
 from verdigris.core.composite.layer import Box, Layer
+from verdigris.core.composite.look_rows import ADDED, EXCHANGED, KEYED, composed_rows, lit_rows
 from verdigris.core.composite.texture import Texture
-from verdigris.core.composite.unmix import Front, put_layer
+from verdigris.core.composite.unmix import Front, Gathered, gathered
 from verdigris.core.match.grain import Grain, made
 from verdigris.core.types import Bool, Float32
 
@@ -101,97 +102,67 @@ class Look:
 
 def put_looked(layer: Layer, plate: Float32, box: Box, in_front: Float32 | None, keyed: Front | None, look: Look) -> tuple[Float32, Bool]:
     """Put a layer into a region with its look; parameters and answer as `put_layer`."""
-    none = np.zeros_like(plate)
-    whole, flat = _whole(layer), _whole(replace(layer, overshoot_px=0.0))
-    c1, c0 = _first(put_layer(whole, none, box, None)[0]), _first(put_layer(flat, none, box, None)[0])
-    art = put_layer(replace(layer, opacity=1.0), none, box, None)[0]
-    alpha = _alpha(layer, none, box, c1)
-    straight = np.asarray(art / np.maximum(alpha, 1e-6)[..., None], np.float32)
-    if look.grade is not None:
-        straight = look.grade(np.ascontiguousarray(straight))
-    new = lit(straight, look, lambda texture: _over(layer, texture, none, box, c1))
-    share = np.asarray(alpha / np.maximum(c1, 1e-6) * np.float32(layer.opacity), np.float32)
-    front = in_front if in_front is not None else np.zeros_like(c1)
-    covered = front if keyed is None else 1 - (1 - front) * (1 - keyed.matte)
-    if look.cast is not None:
-        new = new * (1 - _cast_shadow(covered, look.cast))[..., None]
-    premultiplied = new * c1[..., None]
+    all_of_it = gathered(replace(layer, opacity=1.0), box)
+    c1, c0, alpha = all_of_it.cover, all_of_it.old, all_of_it.alpha
+    front = np.zeros_like(c1) if in_front is None else in_front
+    covered = front if keyed is None else np.asarray(1 - (1 - front) * (1 - keyed.matte), np.float32)
+    new = _lit(all_of_it, covered, look)
+    c1s, c0s = c1, c0
     if look.soft_px > 0:
-        premultiplied, c1s, c0s = (_soft(x, look.soft_px) for x in (premultiplied, c1, c0))
-    else:
-        c1s, c0s = c1, c0
-    if look.keep_old:
-        changed = plate + premultiplied
-    elif keyed is not None:
-        changed = _behind(plate, np.asarray(premultiplied / np.maximum(c1s, 1e-4)[..., None], np.float32), c1s, keyed)
-    else:
-        changed = premultiplied + _rest(plate, _carried(plate, c0s, front, look.soft_px + 0.25 * _travel(layer)), c0s, c1s)
+        new, c1s = _soft(new, look.soft_px), _soft(c1, look.soft_px)
+        c0s = _soft(c0, look.soft_px) if layer.grown.any() else c1s
+    share = np.full_like(c1, layer.opacity)
+    if float((c1 - alpha).max()) > 1e-4:
+        share = np.asarray(share * alpha / np.maximum(c1, 1e-6), np.float32)
+        share = _spread(share, c1, look.soft_px) if look.soft_px > 0 else share
+    mode = ADDED if look.keep_old else EXCHANGED if keyed is None else KEYED
+    old = _carried(plate, c0s, front, look.soft_px + 0.25 * _travel(layer)) if mode == EXCHANGED else plate
     if look.wrap is not None:
         amount, reach = look.wrap
-        around = _soft(plate * (1 - c0)[..., None], reach)
-        changed = changed + np.float32(amount) * around * c1s[..., None]
-    seen = np.asarray((1 - front) * (share if look.soft_px <= 0 else _spread(share, c1, look.soft_px)), np.float32)
-    out = np.asarray(plate + seen[..., None] * (changed - plate), np.float32)
-    bare = c1s if keyed is None else np.where(c1s > FAINT, 1 - keyed.matte, 0)
-    added = _grain_of(np.asarray(changed, np.float32), plate, np.asarray(bare * seen, np.float32), look, box)
-    out = out if added is None else out + added
-    touched = (c1s > 1e-4) & (seen > 0)
+        new = np.asarray(new + np.float32(amount) * _soft(plate * (1 - c0)[..., None], reach) * c1s[..., None], np.float32)
+    out, changed, fresh, touched = np.empty_like(plate), np.empty_like(plate), np.zeros_like(c1), np.zeros(c1.shape, np.bool_)
+    matte, field = (front, plate) if keyed is None else (keyed.matte, keyed.field)
+    composed_rows(
+        plate, new, c1s, c0s, old, front, share, mode, matte, field, np.float32(INSIDE), np.float32(FAINT), np.float32(NOISY), out, changed,
+        fresh, touched,
+    )  # fmt: skip
+    added = _grain_of(changed, plate, fresh, look, box)
+    if added is not None:
+        out += added
     if look.glow is not None:
-        light = _soft(premultiplied * seen[..., None], look.glow.radius_px)
-        out = out + np.float32(look.glow.strength) * light * (1 - c1s * seen)[..., None]
+        seen = np.asarray((1 - front) * share, np.float32)
+        light = _soft(new * seen[..., None], look.glow.radius_px)
+        out = np.asarray(out + np.float32(look.glow.strength) * light * (1 - c1s * seen)[..., None], np.float32)
         touched |= light.max(axis=2) * look.glow.strength > 2e-5
-    return np.asarray(np.where(touched[..., None], out, plate), np.float32), np.asarray(touched, np.bool_)
+        out = np.asarray(np.where(touched[..., None], out, plate), np.float32)
+    return out, touched
 
 
-def lit(straight: Float32, look: Look, over: Callable[[Texture], Float32]) -> Float32:
-    """Artwork's straight light as the surface shows it; `over` lays a texture over the region."""
+def _lit(layer: Gathered, covered: Float32, look: Look) -> Float32:
+    """What is new as the surface shows it, premultiplied with its coverage."""
+    art, alpha, cover = layer.art, layer.alpha, layer.cover
+    if look.grade is not None:
+        art = np.asarray(look.grade(np.asarray(art / np.maximum(alpha, 1e-6)[..., None], np.float32)) * alpha[..., None], np.float32)
+    out = np.zeros(art.shape, np.float32)
+    has_field = look.light is not None and look.light_strength > 0
+    has_shine = look.reflection is not None and look.reflection_strength > 0
+    field = _over(look.light, layer.unit) if has_field and look.light is not None else out
+    shine = _over(look.reflection, layer.unit) if has_shine and look.reflection is not None else out
+    shade = cover if look.cast is None else _cast_shadow(covered, look.cast)
     gain, ink, offset = (np.array(v, np.float32) for v in (look.gain, look.ink, look.offset))
-    new = gain * (ink + (1 - ink) * straight)
-    if look.light is not None and look.light_strength > 0:
-        field = np.maximum(over(look.light), 0)
-        new = new * (field if look.light_strength == 1 else field ** np.float32(look.light_strength))
-    new = new + offset
-    if look.reflection is not None and look.reflection_strength > 0:
-        new = new + np.float32(look.reflection_strength) * over(look.reflection)
-    return np.asarray(new, np.float32)
+    lit_rows(
+        np.ascontiguousarray(art), alpha, cover, gain, ink, offset, field, has_field, np.float32(look.light_strength), shine, has_shine,
+        np.float32(look.reflection_strength), shade, look.cast is not None, out,
+    )  # fmt: skip
+    return out
 
 
-def _whole(layer: Layer) -> Layer:
-    """The layer's surface, all of it, in white."""
-    return _with(layer, Texture(np.ones((2, 2, 4), np.float32)))
-
-
-def _with(layer: Layer, texture: Texture) -> Layer:
-    """Another picture over the whole of the layer's surface."""
+def _over(texture: Texture, unit: Float32) -> Float32:
+    """A texture that lies over the surface's unit square, as it is seen over a region, (h, w, 3)."""
     w, h = texture.size
-    at = np.diag([float(w), float(h), 1.0])
-    return replace(layer, texture=texture, art_from_surface=at, opacity=1.0, beyond="nothing", black_bars=False)
-
-
-def _over(layer: Layer, texture: Texture, none: Float32, box: Box, cover: Float32) -> Float32:
-    """A texture as it lies over the region, straight."""
-    return np.asarray(put_layer(_with(layer, texture), none, box, None)[0] / np.maximum(cover, 1e-6)[..., None], np.float32)
-
-
-def _alpha(layer: Layer, none: Float32, box: Box, cover: Float32) -> Float32:
-    alpha = layer.texture.pixels[..., 3]
-    if layer.has_bars and not layer.black_bars and layer.beyond == "nothing":
-        shown = np.repeat(alpha[..., None], 4, axis=2)
-    elif alpha.min() >= 1:
-        return cover
-    else:
-        shown = np.repeat(alpha[..., None], 4, axis=2)
-    own = _first(put_layer(replace(layer, texture=Texture(np.ascontiguousarray(shown)), opacity=1.0), none, box, None)[0])
-    if layer.has_bars and layer.black_bars and layer.beyond == "nothing":
-        # Black bars are there, though they are black.
-        ones = Texture(np.ones_like(layer.texture.pixels))
-        inside = _first(put_layer(replace(layer, texture=ones, opacity=1.0), none, box, None)[0])
-        own = own + np.maximum(cover - inside, 0)
-    return own
-
-
-def _first(values: Float32) -> Float32:
-    return np.ascontiguousarray(values[..., 0])
+    x, y = unit[..., 0] * np.float32(w) - np.float32(0.5), unit[..., 1] * np.float32(h) - np.float32(0.5)
+    colour = np.ascontiguousarray(texture.pixels[..., :3])
+    return np.asarray(cv2.remap(colour, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE), np.float32)
 
 
 def _soft(values: Float32, sigma: float) -> Float32:
@@ -209,30 +180,23 @@ def _travel(layer: Layer) -> float:
     return layer.warp.travel_px if len(layer.warp.weights) > 1 else 0.0
 
 
-def _rest(plate: Float32, old: Float32, c0: Float32, c1: Float32) -> Float32:
-    """What is behind and around the surface, as much of it as the new one leaves."""
-    left = np.clip((1 - c1) / np.maximum(1 - c0, 1e-3), 0, 1)
-    left = np.where(c0 > INSIDE, 0, left)
-    return np.asarray(left[..., None] * np.maximum(plate - c0[..., None] * old, 0), np.float32)
-
-
-def _behind(plate: Float32, new: Float32, cover: Float32, keyed: Front) -> Float32:
-    """The new picture behind what a key keeps: the key itself says how much of the bare screen a pixel shows, at its edges too."""
-    bare = (1 - keyed.matte)[..., None]
-    front = np.maximum(plate - bare * keyed.field, 0) * np.clip(keyed.matte / NOISY, 0, 1)[..., None]
-    return np.asarray(np.where((cover > FAINT)[..., None], bare * new + front, plate), np.float32)
-
-
 def _carried(plate: Float32, c0: Float32, front: Float32, soft: float) -> Float32:
-    """The old surface's colour carried outwards from where it is seen alone."""
+    """The old surface's colour carried outwards from where it is seen alone; smooth, so half the size is enough."""
+    h, w = c0.shape
     sure = ((c0 > INSIDE) & (front < 0.005)).astype(np.float32)
-    out, known = np.zeros_like(plate), np.zeros_like(c0)
-    for sigma in (max(1.2, 1.2 + soft), 4 * (1.2 + soft)):
-        near = _soft(sure, sigma)
-        here = _soft(plate * sure[..., None], sigma) / np.maximum(near, 1e-4)[..., None]
-        trust = np.clip(near / 0.02, 0, 1) * (1 - known)
-        out, known = out + here * trust[..., None], known + trust
-    return np.asarray(np.where(known[..., None] > 0, out / np.maximum(known, 1e-4)[..., None], plate), np.float32)
+    if not (sure > 0).any():
+        return plate
+    size = (max(1, w // 2), max(1, h // 2))
+    colour = cv2.resize(np.dstack([plate * sure[..., None], sure]), size, interpolation=cv2.INTER_AREA)
+    out, known = np.zeros((size[1], size[0], 3), np.float32), np.zeros((size[1], size[0]), np.float32)
+    for sigma in (0.5 * max(1.2, 1.2 + soft), 2 * (1.2 + soft)):
+        near = _soft(colour, sigma)
+        trust = np.clip(near[..., 3] / 0.02, 0, 1) * (1 - known)
+        out += near[..., :3] * (trust / np.maximum(near[..., 3], 1e-4))[..., None]
+        known += trust
+    whole = cv2.resize(np.dstack([out, known]), (w, h), interpolation=cv2.INTER_LINEAR)
+    carried = whole[..., :3] / np.maximum(whole[..., 3:], 1e-4)
+    return np.asarray(np.where(whole[..., 3:] > 1e-3, carried, plate), np.float32)
 
 
 def _cast_shadow(front: Float32, cast: Cast) -> Float32:

@@ -22,7 +22,7 @@ import numpy as np
 from verdigris.core.composite.coverage import covered, half_planes, share_inside, span
 from verdigris.core.composite.layer import Box, Layer
 from verdigris.core.composite.warp import GRID_PX
-from verdigris.core.types import Bool, Float32
+from verdigris.core.types import Bool, Float32, Float64
 
 INSIDE_PX = 1.6
 # From so far inside all edges on, px, a pixel is covered whichever way the edges run.
@@ -64,18 +64,7 @@ def put_layer(layer: Layer, plate: Float32, box: Box, in_front: Float32 | None, 
     (h, w, 3) float32 linear light, equal to `plate` where nothing covers, and (h, w) bool of touched pixels
     """
     warp = layer.warp
-    art_w, art_h = layer.texture.size
-    art = layer.texture.for_scale(*layer.seen_scale)
-    reduce = np.diag([art.shape[1] / art_w, art.shape[0] / art_h, 1.0])
-    if min(art.shape[:2]) < 2:
-        # Between two columns, and two rows, there is always something to read.
-        art = np.pad(art, ((0, art.shape[0] < 2), (0, art.shape[1] < 2), (0, 0)), mode="edge")
-    maps = reduce @ layer.art_from_surface @ np.linalg.inv(warp.straight_from_surface)
-    maps = maps / np.abs(maps).max(axis=(1, 2), keepdims=True)
-    edges = np.array([half_planes(q) for q in warp.corners])
-    mode = 0 if not layer.has_bars else (1 if layer.black_bars else 2)
-    if layer.beyond != "nothing":
-        mode = REPEATED if layer.beyond == "repeat" else MIRRORED
+    art, maps, edges, mode = _prepared(layer)
     matte = np.zeros((1, 1), np.float32) if in_front is None else in_front
     bend = warp.bend
     away, left, top = (np.zeros((1, 1, 1, 2), np.float32), 0.0, 0.0) if bend is None else (bend.away, bend.left, bend.top)
@@ -91,10 +80,64 @@ def put_layer(layer: Layer, plate: Float32, box: Box, in_front: Float32 | None, 
         )  # fmt: skip
         return out, touched
     _put(
-        plate, out, touched, matte, in_front is not None, art, np.ascontiguousarray(maps), edges, np.asarray(warp.weights, np.float32),
+        plate, out, touched, matte, in_front is not None, art, maps, edges, np.asarray(warp.weights, np.float32),
         grown, away, left, top, bend is not None, float(box[0]), float(box[1]), mode, inside, opacity, is_keyed, front.matte, front.field,
     )  # fmt: skip
     return out, touched
+
+
+def _prepared(layer: Layer) -> tuple[Float32, Float64, Float64, int]:
+    """The picture at the size it is seen, maps from straight px to it, half planes of the edges, and what is around it."""
+    warp = layer.warp
+    art_w, art_h = layer.texture.size
+    art = layer.texture.for_scale(*layer.seen_scale)
+    reduce = np.diag([art.shape[1] / art_w, art.shape[0] / art_h, 1.0])
+    if min(art.shape[:2]) < 2:
+        # Between two columns, and two rows, there is always something to read.
+        art = np.pad(art, ((0, art.shape[0] < 2), (0, art.shape[1] < 2), (0, 0)), mode="edge")
+    maps = reduce @ layer.art_from_surface @ np.linalg.inv(warp.straight_from_surface)
+    maps = maps / np.abs(maps).max(axis=(1, 2), keepdims=True)
+    edges = np.array([half_planes(q) for q in warp.corners])
+    mode = 0 if not layer.has_bars else (1 if layer.black_bars else 2)
+    if layer.beyond != "nothing":
+        mode = REPEATED if layer.beyond == "repeat" else MIRRORED
+    return art, np.ascontiguousarray(maps), edges, mode
+
+
+@dataclass(frozen=True)
+class Gathered:
+    """A layer over a region, not put in yet.
+
+    Attributes
+    ----------
+    art : (h, w, 3) float32, premultiplied light of the picture
+    alpha : (h, w) float32, its coverage
+    cover, old : (h, w) float32, coverage of the surface grown by the overshoot, and as it is
+    unit : (h, w, 2) float32, place on the surface's unit square at the middle of the exposure
+    """
+
+    art: Float32
+    alpha: Float32
+    cover: Float32
+    old: Float32
+    unit: Float32
+
+
+def gathered(layer: Layer, box: Box) -> Gathered:
+    """A layer over a region (see `Gathered`); `box` as for `put_layer`."""
+    warp, (w, h) = layer.warp, (box[2] - box[0], box[3] - box[1])
+    art, maps, edges, mode = _prepared(layer)
+    bend = warp.bend
+    away, left, top = (np.zeros((1, 1, 1, 2), np.float32), 0.0, 0.0) if bend is None else (bend.away, bend.left, bend.top)
+    sums, old, at = np.zeros((h, w, 5), np.float32), np.zeros((h, w), np.float32), np.zeros((h, w, 2), np.float32)
+    weights = np.asarray(warp.weights, np.float32)
+    straight = warp.straight_from_surface[len(weights) // 2]
+    unit = np.linalg.inv(straight)
+    _gather(
+        sums, old, at, art, maps, edges, weights, layer.grown, away, left, top, bend is not None, float(box[0]), float(box[1]), mode,
+        np.ascontiguousarray(unit / np.abs(unit).max()),
+    )  # fmt: skip
+    return Gathered(sums[..., :3], np.ascontiguousarray(sums[..., 3]), np.ascontiguousarray(sums[..., 4]), old, at)
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True, inline="always")
@@ -317,6 +360,39 @@ def _put(  # type: ignore[no-untyped-def]
             if 0.0 < c0 < 0.99999:
                 qx, qy = _inside(edges[middle], away[middle if bent else 0], left, top, bent, qx, y, inside)
             _mix(plate, out, r, c, n0, n1, n2, a, c1, c0, m, qx - bx, qy - by, opacity, keyed, front, field)
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _gather(sums, old, at, art, maps, edges, weights, grown, away, left, top, bent, bx, by, bars, unit):  # type: ignore[no-untyped-def]
+    rows, cols = old.shape
+    samples = weights.shape[0]
+    middle = samples // 2
+    grid = away[middle if bent else 0]
+    for r in range(rows):
+        y = by + r + 0.5
+        first, last = cols, 0
+        for k in range(samples):
+            if bent:
+                a, b = _add_bent_row(art, maps[k], edges[k], weights[k], grown, away[k], left, top, bx, y, cols, bars, sums[r], old[r])
+            else:
+                a, b = _add_straight_row(art, maps[k], edges[k], weights[k], grown, bx, y, cols, bars, sums[r], old[r])
+            first, last = min(first, a), max(last, b)
+        for c in range(first, last):
+            x, yy = bx + c + 0.5, y
+            if bent:
+                # Smooth: the nearest node of the grid and its neighbours, as everywhere.
+                gx, gy = (x - left) / GRID_PX, (y - top) / GRID_PX
+                i, j = min(max(int(gx), 0), grid.shape[1] - 2), min(max(int(gy), 0), grid.shape[0] - 2)
+                fx, fy = gx - i, gy - j
+                x += (1 - fy) * (grid[j, i, 0] + fx * (grid[j, i + 1, 0] - grid[j, i, 0])) + fy * (
+                    grid[j + 1, i, 0] + fx * (grid[j + 1, i + 1, 0] - grid[j + 1, i, 0])
+                )
+                yy += (1 - fy) * (grid[j, i, 1] + fx * (grid[j, i + 1, 1] - grid[j, i, 1])) + fy * (
+                    grid[j + 1, i, 1] + fx * (grid[j + 1, i + 1, 1] - grid[j + 1, i, 1])
+                )
+            over_w = 1.0 / (unit[2, 0] * x + unit[2, 1] * yy + unit[2, 2])
+            at[r, c, 0] = (unit[0, 0] * x + unit[0, 1] * yy + unit[0, 2]) * over_w
+            at[r, c, 1] = (unit[1, 0] * x + unit[1, 1] * yy + unit[1, 2]) * over_w
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)

@@ -15,6 +15,8 @@ BLOCK = 8
 # The flattest share of blocks at each level, and how many levels of brightness.
 FLATTEST, BINS = 0.12, 8
 LAGS = 2
+# Steps of the scale of codes that deviation is looked up in.
+STEPS = 1023
 LEAST_BLOCKS, MOST_BLOCKS = 12, 4000
 
 
@@ -37,7 +39,10 @@ class Grain:
 
     def at(self, codes: Float32) -> Float32:
         """Standard deviation for codes (h, w, 3)."""
-        return np.stack([np.interp(codes[..., c], self.codes, self.deviation[:, c]) for c in range(3)], axis=2).astype(np.float32)
+        steps = np.linspace(0, 1, STEPS + 1)
+        table = np.stack([np.interp(steps, self.codes, self.deviation[:, c]) for c in range(3)], axis=1).astype(np.float32)
+        at = np.clip(codes * np.float32(STEPS) + np.float32(0.5), 0, STEPS).astype(np.int32)
+        return np.stack([table[at[..., c], c] for c in range(3)], axis=2)
 
 
 def measure_grain(pictures: list[tuple[Float32, Bool]], at_most: float = 1.0) -> Grain | None:
@@ -161,7 +166,7 @@ def kernel_of(spatial: Float64) -> Float32:
         for dx in range(-k, k + 1):
             wide[dy % size, dx % size] = spatial[dy + k, dx + k] * taper[dy + k, dx + k] if (dy or dx) else 1.0
     root = np.fft.ifft2(np.sqrt(np.maximum(np.fft.fft2(wide).real, 1e-4))).real
-    near = 2 * k + 1
+    near = k + 1
     shift = np.roll(root, (near, near), axis=(0, 1))[: 2 * near + 1, : 2 * near + 1]
     return np.asarray(shift / np.sqrt((shift**2).sum()), np.float32)
 

@@ -14,7 +14,7 @@ REACH = 9
 LEAST_SNR, LEAST_CONTRAST = 12.0, 0.2
 SHARPEST = 0.3
 # What a picture that is pinned by area and drawn bilinearly has of its own, and what a px itself adds, px.
-OWN_SIGMA = 0.55
+OWN_SIGMA = 0.38
 
 
 def edge_sigma(light: Float32, where: Bool, noise: float) -> tuple[float, int] | None:

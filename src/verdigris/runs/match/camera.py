@@ -7,7 +7,7 @@ import numpy as np
 
 from verdigris.core.light.encoding import to_code
 from verdigris.core.match.grain import measure_grain
-from verdigris.core.match.softness import edge_sigma, extra_sigma
+from verdigris.core.match.softness import OWN_SIGMA, edge_sigma, extra_sigma
 from verdigris.core.types import Float64
 from verdigris.media.frames import LUMA
 from verdigris.runs.match.proposal import Found, Proposal, Stopping, rounded, three
@@ -79,7 +79,12 @@ def measure_softness(found: Found, stop: Stopping) -> Proposal:
             edges += told[1]
     if not squares:
         return Proposal(
-            "softness", None, False, "no edge is plain enough", "0.55 px", "No straight edge near the surface tells it. Judge it by eye."
+            "softness",
+            None,
+            False,
+            "no edge is plain enough",
+            f"{OWN_SIGMA} px",
+            "No straight edge near the surface tells it. Judge it by eye.",
         )
     base = float(np.median(squares))
     count = stack.plate.facts.frame_count
@@ -94,7 +99,7 @@ def measure_softness(found: Found, stop: Stopping) -> Proposal:
     worth, many = sigma > 0.12 or (frames is not None and max(frames) > 0.12), edges >= 24
     said = f"From {edges} edges near the surface{'; how it changes was followed' if frames else ''}."
     return Proposal(
-        "softness", value if worth else None, many, f"{np.sqrt(max(base, 0)):.2f} px{over}", "0.55 px",
+        "softness", value if worth else None, many, f"{np.sqrt(max(base, 0)):.2f} px{over}", f"{OWN_SIGMA} px",
         said if many else "From few edges: judge it by eye.", (tuple(frames),) if frames else (),
     )  # fmt: skip
 

@@ -53,6 +53,11 @@ def measure_screen(found: Found, spots: Sequence[SpotSeen], step: Callable[[], N
     offset = np.where(np.isfinite(offset), offset, max(reflects, 0.0))
     own = np.where(codes.max(axis=0) > 0.05, (seen.mean(axis=0) - offset) / np.maximum(codes.mean(axis=0), 1e-3), np.nan)
     gain = neutral_gain(own) if white is None else white
+    if white is not None:
+        # What dark channels show beyond the screen's own light is reflection; bright ones are taken to have as much.
+        beyond = np.clip(seen.mean(axis=0) - white * codes.mean(axis=0), 0, None)
+        dim = codes.mean(axis=0) < 0.3
+        offset = np.where(dim, beyond, beyond[dim].min() if dim.any() else 0.0)
     emits = int(np.argmax(codes.mean(axis=0)))
     field_name, low, high = _write_emission(found, emits, float(offset[emits]), step, stop)
     sure: bool = white is not None or bool(np.isfinite(own).all())
