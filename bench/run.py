@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from bench import demo_shot, demo_shots, hostile, interaction, interface, kills, render
 from bench.composite import suite as composite
+from bench.match import suite as match
 from bench.tracking import long, suite
 
 SECTIONS: dict[str, Callable[[bool], None]] = {
@@ -16,6 +17,7 @@ SECTIONS: dict[str, Callable[[bool], None]] = {
     "render": render.run,
     "memory": render.run_memory,
     "composite": composite.run,
+    "match": match.run,
     "interface": interface.run,
     "interaction": interaction.run,
 }

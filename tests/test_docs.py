@@ -66,7 +66,7 @@ def test_every_command_that_is_documented_is_offered_at_the_door():
 
 
 def test_the_door_hands_over_every_command_of_the_application():
-    visible = {c.name or c.callback.__name__ for c in app.registered_commands if not c.hidden}
+    visible = {c.name or c.callback.__name__ for c in app.registered_commands if not c.hidden} | {g.name for g in app.registered_groups}
     assert set(HEADLESS) == visible
 
 

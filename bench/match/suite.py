@@ -2,7 +2,9 @@
 
 import tempfile
 import time
+from concurrent.futures import ProcessPoolExecutor
 from fractions import Fraction
+from itertools import repeat
 from pathlib import Path
 from typing import Any
 
@@ -192,6 +194,17 @@ def _two_spots(scene: Scene, plate: Float32) -> tuple[Float64, Float64, float]:
     return white - black, black, first
 
 
+def _drawn(index: int, n: int, seed: int) -> Frame:
+    return frame_of(SCENES[index], n, seed)
+
+
+def drawn(scene: Scene, count: int, seed: int) -> list[Frame]:
+    """Frames of a scene, drawn on all cores."""
+    index = SCENES.index(scene)
+    with ProcessPoolExecutor() as pool:
+        return list(pool.map(_drawn, repeat(index), range(count), repeat(seed)))
+
+
 def run(quick: bool, only: str = "", seed: int = 1) -> None:
     """Measure every scene; with `quick` every other frame is left out at the end."""
     count = FRAMES // 2 if quick else FRAMES
@@ -199,7 +212,7 @@ def run(quick: bool, only: str = "", seed: int = 1) -> None:
     for scene in SCENES:
         if only and only not in scene.name:
             continue
-        frames = [frame_of(scene, n, seed) for n in range(count)]
+        frames = drawn(scene, count, seed)
         ours, pin, care = Score(), Score(), Score()
         with tempfile.TemporaryDirectory() as name:
             folder = Path(name)

@@ -131,7 +131,7 @@ def import_shot(
 
 
 def bench(
-    what: Annotated[str, typer.Argument(help="all, tracking, render, memory, interface; hostile or kills")] = "all",
+    what: Annotated[str, typer.Argument(help="all, tracking, render, composite, match, memory, interface; hostile or kills")] = "all",
     quick: Annotated[bool, typer.Option(help="Fewer frames, for a first look.")] = False,
     count: Annotated[int | None, typer.Option(min=1, help="How many damaged files, or kills.")] = None,
     seed: Annotated[int, typer.Option(min=0, help="What they are made from.")] = 1,

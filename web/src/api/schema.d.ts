@@ -2364,7 +2364,7 @@ export interface components {
         };
         /**
          * Grade
-         * @description A last change of colour: a colour decision list on display codes, then a table.
+         * @description A last change of colour: brightness and contrast, then a colour decision list, on display codes.
          */
         "Grade-Input": {
             /**
@@ -2431,7 +2431,7 @@ export interface components {
         };
         /**
          * Grade
-         * @description A last change of colour: a colour decision list on display codes, then a table.
+         * @description A last change of colour: brightness and contrast, then a colour decision list, on display codes.
          */
         "Grade-Output": {
             /**

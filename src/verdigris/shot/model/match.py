@@ -115,7 +115,7 @@ class Wrap(Part):
 
 
 class Grade(Part):
-    """A last change of colour: a colour decision list on display codes, then a table."""
+    """A last change of colour: brightness and contrast, then a colour decision list, on display codes."""
 
     slope: tuple[Factor, Factor, Factor] = (1.0, 1.0, 1.0)
     offset: Lights = (0.0, 0.0, 0.0)
