@@ -15,6 +15,8 @@ BLOCK = 8
 # The flattest share of blocks at each level, and how many levels of brightness.
 FLATTEST, BINS = 0.12, 8
 LAGS = 2
+# Quantiles of the blocks' variances that tell which share of them is flat.
+TAIL = (0.03, 0.06, 0.1, 0.15)
 # Steps of the scale of codes that deviation is looked up in.
 STEPS = 1023
 LEAST_BLOCKS, MOST_BLOCKS = 12, 4000
@@ -50,7 +52,10 @@ def measure_grain(pictures: list[tuple[Float32, Bool]], at_most: float = 1.0) ->
 
     What varies by more than `at_most`, a standard deviation in codes, is no grain: print so fine that no block of it is flat.
     """
-    levels, variances, covariances, correlations = [], [], [], []
+    levels: list[Float64] = []
+    variances: list[Float64] = []
+    covariances: list[Float64] = []
+    correlations: list[Float64] = []
     n = BLOCK
     y, x = (np.mgrid[0:n, 0:n] - (n - 1) / 2) / n
     shape = np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], axis=2).reshape(-1, 6)
@@ -75,9 +80,10 @@ def measure_grain(pictures: list[tuple[Float32, Bool]], at_most: float = 1.0) ->
         return None
     level, variance, covariance, lag = (np.concatenate(v) for v in (levels, variances, covariances, correlations))
     # By each channel's own level: on a green screen red is dark, whatever the luma.
-    points, chosen = [], np.zeros(len(level), np.bool_)
+    bins: list[list[tuple[float, Float64]]] = []
+    chosen = np.zeros(len(level), np.bool_)
     for c in range(3):
-        own = []
+        own: list[tuple[float, Float64]] = []
         edges = np.quantile(level[:, c], np.linspace(0, 1, BINS + 1))
         for k in range(BINS):
             within = np.flatnonzero((level[:, c] >= edges[k]) & (level[:, c] <= edges[k + 1]))
@@ -86,17 +92,17 @@ def measure_grain(pictures: list[tuple[Float32, Bool]], at_most: float = 1.0) ->
             flat = within[np.argsort(variance[within, c])[: max(4, int(FLATTEST * len(within)))]]
             chosen[flat] = True
             if variance[flat, c].mean() <= at_most**2:
-                own.append((float(np.median(level[flat, c])), float(variance[flat, c].mean())))
-        points.append(own)
-    if not any(points):
+                own.append((float(np.median(level[flat, c])), np.sort(variance[within, c])))
+        bins.append(own)
+    if not any(bins):
         return None
     spatial, grown = _before_fit(lag[chosen].mean(axis=0), project)
-    # The flattest of many blocks look flatter than they are: by as much as chance makes them.
     independent = max(6.0, (n * n - 6) / float((spatial**2).sum()))
-    codes_at, deviation = _curves(points, _mean_of_lowest(independent, FLATTEST) / grown)
+    points = [[(at, _of_flat(found, independent) * grown) for at, found in own] for own in bins]
+    codes_at, deviation = _curves(points)
     # Each block by its own channels' deviation: they differ with brightness.
-    own = np.sqrt(np.maximum(variance[chosen], 1e-12))
-    both = (covariance[chosen] / (own[:, :, None] * own[:, None, :])).mean(axis=0)
+    deviations = np.sqrt(np.maximum(variance[chosen], 1e-12))
+    both = (covariance[chosen] / (deviations[:, :, None] * deviations[:, None, :])).mean(axis=0)
     return Grain(codes_at, deviation, spatial, both)
 
 
@@ -121,7 +127,7 @@ def _before_fit(seen: Float64, project: Float64) -> tuple[Float64, float]:
     return out / out[k, k], float(out[k, k] / seen[k, k]) * (n * n - 6) / (n * n)
 
 
-def _curves(points: list[list[tuple[float, float]]], lucky: float) -> tuple[Float64, Float64]:
+def _curves(points: list[list[tuple[float, float]]]) -> tuple[Float64, Float64]:
     """Deviation of each channel on one scale of codes; beyond what a channel shows, as the others have it, times how much noisier it is."""
     every = np.array(sorted(p for own in points for p in own))
     at = np.unique(np.round(np.quantile(every[:, 0], np.linspace(0, 1, 2 * BINS)), 3))
@@ -135,13 +141,23 @@ def _curves(points: list[list[tuple[float, float]]], lucky: float) -> tuple[Floa
         ratio = float(np.median(mine[:, 1] / np.maximum(np.interp(mine[:, 0], at, smooth), 1e-12)))
         inside = (at >= mine[0, 0] - 0.02) & (at <= mine[-1, 0] + 0.02)
         out[:, c] = np.where(inside, np.interp(at, mine[:, 0], mine[:, 1]), smooth * ratio)
-    return at, np.sqrt(np.maximum(out, 0) / lucky)
+    return at, np.sqrt(np.maximum(out, 0))
 
 
-def _mean_of_lowest(freedom: float, share: float) -> float:
-    """Mean of the lowest share of chi-square variances, over their true mean."""
-    cut = chi2.ppf(share, freedom)
-    return float(chi2.cdf(cut, freedom + 2) / share)
+def _of_flat(variances: Float64, freedom: float) -> float:
+    """The variance of grain from those of many blocks, sorted, of which some share is flat.
+
+    The lowest follow the lower end of a chi-square distribution. How steeply they rise tells which share of all blocks is flat, and
+    so how lucky the lowest of them were.
+    """
+    at = np.quantile(variances, TAIL)
+    best, found = np.inf, float(at[-1])
+    for share in np.linspace(max(TAIL) * 1.1, 1.0, 24):
+        expected = chi2.ppf(np.array(TAIL) / share, freedom) / freedom
+        scale = np.log(np.maximum(at, 1e-12) / expected)
+        if scale.std() < best:
+            best, found = float(scale.std()), float(np.exp(scale.mean()))
+    return found
 
 
 def _lags(block: Float64) -> Float64:
