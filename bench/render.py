@@ -118,7 +118,8 @@ def run(quick: bool) -> None:
             *table(
                 ["turn", "bare decode and encode, s", "render, s", "against bare", f"with {MOMENTS} moments, s", "against bare", "matched, s", "against bare"], rows
             ),
-            "", f"Median {np.median(ratios):.2f} of the bare speed, with {MOMENTS} moments of an exposure {np.median(smeared_ratios):.2f},",
+            "",
+            f"Median {np.median(ratios):.2f} of the bare speed, with {MOMENTS} moments {np.median(smeared_ratios):.2f},",
             f"matched in levels, light, softness, movement and grain {np.median(matched_ratios):.2f}.",
         ],
     )  # fmt: skip

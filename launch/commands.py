@@ -24,6 +24,7 @@ HEADLESS = {
     "anchor": "give a followed surface another reference frame",
     "matte": "render a matte to stills",
     "match": "measure how artwork would sit, and take proposals over",
+    "grade": "a colour decision list into a document, or out of it",
     "frame": "write a frame of the plate to draw over",
     "artwork": "artwork on the shelf of a project: add, list, use",
     "render": "render a shot document to a film or stills",

@@ -6,7 +6,7 @@ from tests.api.test_work import begin, track
 from tests.browser.bench_page import BenchPage, document, until
 
 
-def test_the_plate_is_measured_and_what_is_sure_is_taken_over_in_one_step(window: Page, live, plate, plate_film, art_still):
+def test_the_plate_is_measured_and_what_is_sure_is_taken_over_in_one_step(window: Page, live, plate, plate_film, art_still, tmp_path):
     shot = begin(live, plate, plate_film, art_still, "matched")
     bench = BenchPage(window).open(shot)
     window.keyboard.press("8")
@@ -44,3 +44,11 @@ def test_the_plate_is_measured_and_what_is_sure_is_taken_over_in_one_step(window
     until(window, lambda: document(live, shot)["match"][0].get("light") is None and len(document(live, shot)["match"][0]["spots"]) == 1)
     window.get_by_label("Grade is on").click()
     until(window, lambda: document(live, shot)["match"][0].get("grade") is not None)
+    window.get_by_test_id("match-grade").get_by_role("button").first.click()
+    cdl = tmp_path / "look.cc"
+    cdl.write_text("<ColorCorrection><SOPNode><Slope>1.2 1 0.8</Slope></SOPNode></ColorCorrection>")
+    window.get_by_test_id("match-grade").locator("input[type=file]").set_input_files(cdl)
+    until(window, lambda: document(live, shot)["match"][0]["grade"]["slope"] == [1.2, 1.0, 0.8])
+    with window.expect_download() as download:
+        window.get_by_test_id("write-cdl").click()
+    assert "<Slope>1.2 1 0.8</Slope>" in download.value.path().read_text()

@@ -253,6 +253,11 @@ def test_a_match_is_measured_taken_over_and_rendered(plate, shot, tmp_path):
     run("render", shot, "--track", tmp_path / "track.json", "--form", "png", "--out", tmp_path / "plain")
     a, b = (cv2.imread(str(sorted((tmp_path / k).glob("*.png"))[plate.reference])) for k in ("matched", "plain"))
     assert np.abs(a.astype(int) - b).max() > 10
+    (tmp_path / "look.cc").write_text("<ColorCorrection><SOPNode><Slope>1.2 1 0.8</Slope></SOPNode></ColorCorrection>")
+    surface = document["match"][0]["surface"]
+    run("grade", tmp_path / "matched.json", "--surface", surface, "--cdl", tmp_path / "look.cc", "--out", tmp_path / "graded.json")
+    run("grade", tmp_path / "graded.json", "--surface", surface, "--write", tmp_path / "again.cc")
+    assert "1.2 1 0.8" in (tmp_path / "again.cc").read_text()
     only = run("match", shot, "--track", tmp_path / "track.json", "--take-over", "grain", "--out", tmp_path / "grain.json")
     assert "taken over" in only.stderr or "grain" in only.stderr
     kept = json.loads((tmp_path / "grain.json").read_text())["match"][0]

@@ -10,6 +10,7 @@ import typer
 from verdigris.cli import advise, headless, service
 from verdigris.cli.artwork import artwork
 from verdigris.cli.frame import frame
+from verdigris.cli.grade import grade
 from verdigris.cli.match import match
 from verdigris.cli.matte import matte
 from verdigris.cli.terminal import EXIT_CODES, fail
@@ -21,7 +22,7 @@ app = typer.Typer(
     no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False, rich_markup_mode=None,
 )  # fmt: skip
 for command in (
-    headless.probe, headless.track, headless.render, headless.anchor, matte, match, frame,
+    headless.probe, headless.track, headless.render, headless.anchor, matte, match, grade, frame,
     advise.propose, advise.disagreements, advise.lens,
     advise.points, advise.references, advise.jitter,
     service.export, service.bench,

@@ -60,6 +60,7 @@ export const urls = {
     `/api/shots/${shot}/revisions/${revision}/mattes/${matte}/${view}/${frame}?state=${state}${part === undefined ? "" : `&part=${part}&width=96`}`,
   straight: (shot: string, revision: number, frame: number) => `/api/shots/${shot}/revisions/${revision}/straight/${frame}`,
   toDrawOver: (shot: string, frame: number, form: "png" | "tif" | "exr") => `/api/shots/${shot}/drawing/${frame}/plate.${form}`,
+  grade: (shot: string, surface: string) => `/api/shots/${shot}/surfaces/${surface}/grade.cc`,
   guides: (shot: string, frame: number) => `/api/shots/${shot}/drawing/${frame}/guides.png`,
   deliveryFile: (id: string) => `/api/deliveries/${id}/file`,
   track: (shot: string, surface: string, form: "json" | "csv") => `/api/shots/${shot}/tracks/${surface}.${form}`,

@@ -591,6 +591,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/grades/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Grade
+         * @description Read the first correction of a .cc, .ccc or .cdl file.
+         */
+        post: operations["read_grade"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/surfaces/{surface_id}/grade.cc": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Grade File
+         * @description The grade of what lies on a surface, as ASC CDL.
+         */
+        get: operations["grade_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/drawing/{frame}/plate.{form}": {
         parameters: {
             query?: never;
@@ -1636,6 +1676,40 @@ export interface components {
              * @description share of the frame time between first and last row; without it, found from the track
              */
             readout: number | null;
+        };
+        /**
+         * CdlText
+         * @description A colour decision list, as the text of its file.
+         */
+        CdlText: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * CdlView
+         * @description What it says.
+         */
+        CdlView: {
+            /** Slope */
+            slope: [
+                number,
+                number,
+                number
+            ];
+            /** Offset */
+            offset: [
+                number,
+                number,
+                number
+            ];
+            /** Power */
+            power: [
+                number,
+                number,
+                number
+            ];
+            /** Saturation */
+            saturation: number;
         };
         /**
          * ChartArtwork
@@ -8319,6 +8393,69 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ProposalsView"][];
                 };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_grade: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CdlText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CdlView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    grade_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Validation Error */
             422: {

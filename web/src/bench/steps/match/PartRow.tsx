@@ -4,6 +4,7 @@ import type { Proposal, SurfaceMatch } from "../../../api/client";
 import { isPart, PART_NAMES, type PartId, strengthOf, withPart } from "../../model/match";
 import { Felt } from "../Felt";
 import { Field, Note } from "../parts";
+import { GradeFile } from "./GradeFile";
 import { Evidence } from "./Evidence";
 import type { Matching } from "./useMatching";
 
@@ -53,6 +54,7 @@ function PartFigures({ part, matching }: { part: PartId; matching: Matching }) {
           </Field>
         );
       })}
+      {part === "grade" && <GradeFile matching={matching} />}
       {part === "light" && <Note>A picture for each frame, square-on, in linear light. It is among the shot's files when it is exported.</Note>}
     </div>
   );
