@@ -116,7 +116,8 @@ def run(quick: bool) -> None:
             f"{opened.plate.facts.frame_count} frames of 1920 x 1080, film artwork, "
             f"H.264 {shot.delivery.preset} crf {shot.delivery.crf:g}.", "",
             *table(
-                ["turn", "bare decode and encode, s", "render, s", "against bare", f"with {MOMENTS} moments, s", "against bare", "matched, s", "against bare"], rows
+                ["turn", "bare decode and encode, s", "render, s", "against bare", f"with {MOMENTS} moments, s", "against bare",
+                 "matched, s", "against bare"], rows,
             ),
             "",
             f"Median {np.median(ratios):.2f} of the bare speed, with {MOMENTS} moments {np.median(smeared_ratios):.2f},",
