@@ -13,6 +13,7 @@ from verdigris.runs.errors import RunError
 from verdigris.runs.match.measure import measure, measure_key, only_sure, with_proposals
 from verdigris.runs.match.proposal import Measured
 from verdigris.runs.match.stack import SurfaceStack
+from verdigris.runs.render.handover import Stopped
 from verdigris.runs.render.open_shot import OpenShot
 from verdigris.shot.model.document import Shot, parse_shot
 
@@ -158,6 +159,15 @@ def test_a_dark_screen_keeps_its_reflections_and_a_lit_one_tells_its_white(tmp_p
     out = srgb_to_linear(rendered(matched, tracks, tmp_path)[0].astype(np.float64))
     art = np.kron(new_print(), np.ones((1, 1, 1)))
     assert out[40:120, 50:90] == pytest.approx(reflections[40:120, 50:90] + 0.7 * art[10:90, 10:50], abs=0.01)
+
+
+def test_measuring_stops_when_it_is_asked_to(tmp_path):
+    shot, tracks = make(tmp_path, False)
+    asked = iter([False] * 5)
+    with OpenShot(shot, tmp_path) as opened:
+        stack = SurfaceStack(opened.plate, shot, shot.surface("sign"), tracks, opened.mattes)
+        with pytest.raises(Stopped):
+            measure(stack, shot.match[0], tmp_path, stop=lambda: next(asked, True))
 
 
 def test_what_cannot_be_measured_says_why(tmp_path):

@@ -15,11 +15,11 @@ USUAL_INK = 0.04
 
 @dataclass(frozen=True)
 class Line:
-    """Plate light = gain x code + offset, for each channel, with how many sigmas... see `sure`.
+    """Plate light = gain x code + offset, for each channel.
 
     Attributes
     ----------
-    gain, offset : (3,) float64, linear light of the plate
+    gain, offset : (3,) float64, linear light of the plate; a gain that nothing told is not a number
     sure : whether two codes far enough apart told both
     """
 

@@ -9,6 +9,7 @@ from verdigris.runs.match.printed import measure_print
 from verdigris.runs.match.proposal import Found, Measured, Progress, Stopping, spots_seen
 from verdigris.runs.match.screens import measure_screen
 from verdigris.runs.match.stack import SurfaceStack, spread
+from verdigris.runs.render.handover import Stopped
 from verdigris.runs.scene.in_front import Tracks
 from verdigris.shot.model.document import Shot
 from verdigris.shot.model.match import SurfaceMatch
@@ -44,10 +45,15 @@ def measure(
     ----------
     match : its kind, spots, and a screen's white, as far as they are said
     folder : where light fields and reflections are written to, a folder each
+
+    Raises
+    ------
+    Stopped
+        When it was asked to stop.
     """
     found = Found(stack, match, folder)
     count = len(stack.frames)
-    total = 2 * count + FOR_CLEAN
+    total = count + min(count, FOR_CLEAN)
     done = 0
 
     def step() -> None:
@@ -60,6 +66,8 @@ def measure(
         found.seens.append(one.seen)
         found.frames.append(one.frame)
         step()
+    if stop() or not found.lights:
+        raise Stopped
     noise, grain = measure_noise(found, stop)
     found.noise = noise
     spots = spots_seen(found)
@@ -72,6 +80,8 @@ def measure(
         measure_shadow(found),
         measure_glow(found, proposals),
     ]
+    if stop():
+        raise Stopped
     progress(total, total)
     order = sorted(range(len(proposals)), key=lambda i: (proposals[i].value is None, not proposals[i].sure, i))
     return Measured(stack.surface.id, tuple(proposals[i] for i in order))
