@@ -21,6 +21,17 @@ def pick(window: Page, label: str, option: str) -> None:
     window.locator(f".ant-select-item-option[title='{option}']").last.click()
 
 
+def drag_from(window: Page, handle: str, dx: float, dy: float) -> None:
+    box = window.get_by_test_id(handle).bounding_box()
+    assert box is not None
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    window.mouse.move(x, y)
+    window.mouse.down()
+    window.mouse.move(x + dx / 2, y + dy / 2)
+    window.mouse.move(x + dx, y + dy)
+    window.mouse.up()
+
+
 def test_a_stack_is_built_ordered_blended_and_taken_apart(window: Page, live, finished):
     BenchPage(window).open(finished).step("place")
     stack = window.get_by_test_id("stack")
@@ -68,23 +79,13 @@ def test_handles_move_turn_and_scale_it_in_the_flat_view_and_in_the_picture(wind
     def layout() -> dict:
         return (document(live, finished)["placements"][0]["layout"] or [{}])[0]
 
-    def drag(handle: str, dx: float, dy: float) -> None:
-        box = window.get_by_test_id(handle).bounding_box()
-        assert box is not None
-        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
-        window.mouse.move(x, y)
-        window.mouse.down()
-        window.mouse.move(x + dx / 2, y + dy / 2)
-        window.mouse.move(x + dx, y + dy)
-        window.mouse.up()
-
     before = live.http.get(f"/api/shots/{finished}").json()["revision"]
-    drag("flat-layout-body", 30, 12)
+    drag_from(window, "flat-layout-body", 30, 12)
     until(window, lambda: layout().get("move", [0, 0])[0] > 0.05)
     assert live.http.get(f"/api/shots/{finished}").json()["undo_label"] == "artwork placed"
-    drag("layout-turn", 40, 20)
+    drag_from(window, "layout-turn", 40, 20)
     until(window, lambda: abs(layout().get("turn_deg", 0)) > 3)
-    drag("layout-0", 16, 10)
+    drag_from(window, "layout-0", 16, 10)
     until(window, lambda: layout().get("scale", [1, 1])[0] < 0.97)
     # Each drag is one step to undo, however often it was told.
     for _ in range(3):
@@ -174,17 +175,6 @@ def test_a_key_is_sampled_in_the_picture_at_several_frames(window: Page, live, f
     window.get_by_test_id("hand-over").click()
     expect(window.get_by_test_id("delivery").first).to_have_attribute("data-state", "done", timeout=60_000)
     expect(window.get_by_test_id("delivery").first).to_contain_text("matte-matte")
-
-
-def drag_from(window: Page, handle: str, dx: float, dy: float) -> None:
-    box = window.get_by_test_id(handle).bounding_box()
-    assert box is not None
-    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
-    window.mouse.move(x, y)
-    window.mouse.down()
-    window.mouse.move(x + dx / 2, y + dy / 2)
-    window.mouse.move(x + dx, y + dy)
-    window.mouse.up()
 
 
 def test_edges_crop_and_arrows_nudge_what_was_taken_hold_of(window: Page, live, plate, plate_film, art_still):

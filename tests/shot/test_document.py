@@ -162,3 +162,49 @@ def test_a_take_goes_stale_with_what_hides_or_carries_parts_of_it():
     no_region = {"region": {"include": [], "exclude": []}}
     assert key(corners=moved) == key()
     assert key(corners=moved, **no_region) != key(**no_region)
+
+
+GRAIN = {"codes": [0.1, 0.8], "deviation": [[0.004] * 3, [0.006] * 3], "spatial": [[0, 0.1, 0], [0.1, 1, 0.1], [0, 0.1, 0]],
+         "channels": [[1, 1, 1], [1, 1, 1], [1, 1, 1]]}  # fmt: skip
+
+
+def matched(**parts) -> dict:
+    return {**MINIMAL, "match": [{"surface": "screen", **parts}]}
+
+
+def test_a_match_is_read_and_its_empty_parts_are_none():
+    shot = parse_shot(matched(kind="screen", white_linear=0.7, levels={}, light={}, grain=GRAIN))
+    match = shot.match_of("screen")
+    assert match is not None
+    assert match.white_linear == (0.7, 0.7, 0.7)
+    assert (match.levels, match.light) == (None, None)
+    assert parse_shot(shot.to_json()) == shot
+    assert parse_shot(matched(on=False, grain=GRAIN)).match_of("screen") is None
+
+
+@pytest.mark.parametrize(
+    ("parts", "word"),
+    [
+        ({"grain": {**GRAIN, "deviation": [[0.1] * 3]}}, "deviation for each"),
+        ({"grain": {**GRAIN, "codes": [0.8, 0.1]}}, "codes rise"),
+        ({"grain": {**GRAIN, "spatial": [[1, 0], [0, 1]]}}, "odd size"),
+        ({"grain": {**GRAIN, "spatial": [[0, 0, 0], [0, 1], [0, 0, 0]]}}, "odd size"),
+        ({"grain": {**GRAIN, "channels": [[1, 2, 0], [2, 1, 0], [0, 0, 1]]}}, "three channels"),
+        ({"grain": {**GRAIN, "channels": [[1], [1], [1]]}}, "three channels"),
+        ({"reflections": {"kind": "field"}}, "name them"),
+        ({"gloss": {}}, "gloss"),
+    ],
+)
+def test_a_match_that_cannot_be_drawn_is_refused_with_its_place(parts, word):
+    with pytest.raises(ShotError, match=word):
+        parse_shot(matched(**parts))
+
+
+def test_a_match_goes_with_its_surface_and_names_one_that_is_there(shot):
+    with_match = apply_edit(
+        shot, EDIT.validate_python({"kind": "set_match", "match": {"surface": "screen", "veil": {"light": [0.1, 0.1, 0.1]}}})
+    )
+    assert [m.surface for m in with_match.match] == ["screen"]
+    assert apply_edit(with_match, EDIT.validate_python({"kind": "remove", "target": "screen"})).match == []
+    with pytest.raises(ShotError):
+        apply_edit(shot, EDIT.validate_python({"kind": "set_match", "match": {"surface": "other"}}))

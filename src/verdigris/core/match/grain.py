@@ -193,7 +193,9 @@ def made(grain: Grain, codes: Float32, seed: tuple[int, ...], origin: tuple[int,
     rng = np.random.default_rng([*seed, *origin])
     kernel = kernel_of(grain.spatial)
     white = rng.standard_normal((h, w, 3), np.float32)
-    mixed = white @ np.linalg.cholesky(grain.channels + 1e-6 * np.eye(3)).T.astype(np.float32)
+    # Channels that are one, as on a grey plate, leave nothing for the others: a root that bears that.
+    value, vector = np.linalg.eigh(grain.channels)
+    mixed = white @ (vector * np.sqrt(np.maximum(value, 0))).T.astype(np.float32)
     noise = cv2.filter2D(mixed, -1, kernel, borderType=cv2.BORDER_REFLECT)
     level = cv2.GaussianBlur(np.ascontiguousarray(codes), (0, 0), 1.2)
     return np.asarray(noise * grain.at(level), np.float32)

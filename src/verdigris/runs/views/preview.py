@@ -8,7 +8,7 @@ import numpy as np
 
 from verdigris.media.facts import MediaFacts
 from verdigris.media.frames import Frame
-from verdigris.media.reader import open_media
+from verdigris.media.reader import Reader, open_media
 from verdigris.runs.errors import RunError
 from verdigris.runs.render.compose import draw_frame, plan_frame
 from verdigris.runs.render.mattes import Mattes
@@ -49,8 +49,8 @@ class Preview:
         shown = facts.model_copy(update={"transfer": "srgb", "primaries": "bt709"})
         self._sources = sources
         self.mattes = Mattes(self._plate.frame, self._beside, self._scale)
-        folders = fields or {}
-        self._fields = Fields(lambda ref: open_media(folders[ref.media or ""]))
+        self._folders = fields or {}
+        self._fields = Fields(self._open_field)
         self._placed = []
         for placement in shot.placements:
             surface = None if placement.surface is None else shot.surface(placement.surface)
@@ -66,6 +66,11 @@ class Preview:
         # What is a small part of the surface is seen larger than the surface tells.
         whole = surface is not None and placement.artwork.kind == "file" and not placement.layout and placement.drawn_over is None
         return ProxyReader(folder, facts, reduce=self._reduction(surface, facts) if whole and surface else 1, colour=ref.colour)
+
+    def _open_field(self, ref: MediaRef) -> Reader:
+        if ref.media not in self._folders:
+            raise RunError("not_ready", "A light field is still being read.")
+        return open_media(self._folders[ref.media])
 
     def _beside(self, ref: MediaRef, frame: int) -> Frame:
         if ref.media is None or ref.media not in self._sources:

@@ -1,8 +1,9 @@
 """What makes artwork on a surface sit: measured in the plate, taken over part by part."""
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, Self
 
-from pydantic import BeforeValidator, Field
+import numpy as np
+from pydantic import BeforeValidator, Field, model_validator
 
 from verdigris.shot.model.artwork import Rgb
 from verdigris.shot.model.base import FrameIndex, Id, Part, Polygon
@@ -56,6 +57,12 @@ class Reflections(Part):
     field: MediaRef | None = None
     strength: KeyedShare = 1.0
 
+    @model_validator(mode="after")
+    def _has_its_pictures(self) -> Self:
+        if self.kind == "field" and self.field is None:
+            raise ValueError("reflections from pictures name them")
+        return self
+
 
 class Softness(Part):
     """How much softer the plate is than a pinned picture."""
@@ -83,6 +90,18 @@ class GrainLook(Part):
     channels: list[list[float]] = Field(min_length=3, max_length=3, description="correlation between R, G and B")
     seed: int = Field(1, ge=0, le=1_000_000)
     strength: Strength = 1.0
+
+    @model_validator(mode="after")
+    def _can_be_made(self) -> Self:
+        if len(self.codes) != len(self.deviation) or self.codes != sorted(self.codes):
+            raise ValueError("grain has a deviation for each of its codes, and codes rise")
+        size = len(self.spatial)
+        if size % 2 == 0 or any(len(row) != size for row in self.spatial) or self.spatial[size // 2][size // 2] <= 0:
+            raise ValueError("the correlation between neighbours is a square of an odd size, above 0 in its middle")
+        channels = np.array(self.channels) if all(len(row) == 3 for row in self.channels) else np.full((3, 3), -1.0)
+        if not np.allclose(channels, channels.T, atol=1e-3) or np.linalg.eigvalsh(channels).min() < -1e-3:
+            raise ValueError("the correlation between channels is that of three channels")
+        return self
 
 
 class Veil(Part):
