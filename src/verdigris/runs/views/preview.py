@@ -68,7 +68,7 @@ class Preview:
         return ProxyReader(folder, facts, reduce=self._reduction(surface, facts) if whole and surface else 1, colour=ref.colour)
 
     def _open_field(self, ref: MediaRef) -> Reader:
-        if ref.media not in self._folders:
+        if ref.media is None or ref.media not in self._folders:
             raise RunError("not_ready", "A light field is still being read.")
         return open_media(self._folders[ref.media])
 
