@@ -6,9 +6,9 @@ from fastapi import APIRouter, Response
 
 from verdigris.api.context import Transaction
 from verdigris.api.models import NewSlot, SlotRequest, SlotVersionRequest, SlotView
-from verdigris.api.views import slot_view
+from verdigris.api.views import slot_view, slot_views
 from verdigris.store.shelf import add_version, create_slot, make_current, remove_slot, rename_slot
-from verdigris.store.slots import Told, get_slot, list_slots
+from verdigris.store.slots import Told, get_slot
 
 router = APIRouter(prefix="/api/projects/{project_id}/slots", tags=["slots"])
 
@@ -16,7 +16,7 @@ router = APIRouter(prefix="/api/projects/{project_id}/slots", tags=["slots"])
 @router.get("")
 def all_slots(project_id: uuid.UUID, s: Transaction) -> list[SlotView]:
     """Slots of a project, with where they are shown."""
-    return [slot_view(s, x) for x in list_slots(s, project_id)]
+    return slot_views(s, project_id)
 
 
 @router.post("", status_code=201)

@@ -167,11 +167,20 @@ def made_of(s: Session, project_id: uuid.UUID, document: Shot) -> list[MadeOfVie
     ]
 
 
+def slot_views(s: Session, project_id: uuid.UUID) -> list[SlotView]:
+    """Slots of a project with their versions and where they are shown."""
+    documents = [(shot, document_of(s, shot)) for shot in list_shots(s, project_id)]
+    return [_slot_view(s, slot, documents) for slot in list_slots(s, project_id)]
+
+
 def slot_view(s: Session, slot: Slot) -> SlotView:
-    """A slot with its versions and where it is shown."""
+    """One slot, as `slot_views`."""
+    return _slot_view(s, slot, [(shot, document_of(s, shot)) for shot in list_shots(s, slot.project_id)])
+
+
+def _slot_view(s: Session, slot: Slot, documents: list[tuple[ShotRow, Shot]]) -> SlotView:
     used = []
-    for shot in list_shots(s, slot.project_id):
-        document = document_of(s, shot)
+    for shot, document in documents:
         parts = [p for p in shown_from_slots(document) if p.slot == slot.key]
         if parts:
             versions = sorted({p.version for p in parts if p.version is not None})

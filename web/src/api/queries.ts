@@ -33,8 +33,9 @@ export function useMedia() {
   return useQuery({ queryKey: keys.media, queryFn: async () => data<MediaView[]>(await api.GET("/api/media")) });
 }
 
-export function useSlots(project: string) {
+export function useSlots(project: string, wanted = true) {
   return useQuery({
+    enabled: wanted,
     queryKey: keys.slots(project),
     queryFn: async () => data<SlotView[]>(await api.GET("/api/projects/{project_id}/slots", { params: { path: { project_id: project } } })),
   });

@@ -83,7 +83,7 @@ function Tile({ slot, project, placing }: { slot: SlotView; project: string; pla
 }
 
 export function Shelf({ project, open, close, placing }: { project: string; open: boolean; close: () => void; placing?: Placing }) {
-  const slots = useSlots(project).data ?? [];
+  const slots = useSlots(project, open).data ?? [];
   const { make } = useShelf(project);
   return (
     <Drawer title="Shelf" placement="left" open={open} onClose={close} width={placing ? 372 : 520} mask={!placing}>

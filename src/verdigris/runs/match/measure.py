@@ -64,7 +64,6 @@ def measure(
     for one in stack.laid(spread(stack.frames, FOR_CLEAN), stop):
         found.lights.append(one.light)
         found.seens.append(one.seen)
-        found.frames.append(one.frame)
         step()
     if stop() or not found.lights:
         raise Stopped

@@ -9,8 +9,7 @@ from verdigris.core.match.levels import USUAL_INK
 from verdigris.core.match.light_field import Change, Paper, clean_picture, is_local, local_change, paper_of, smooth_change
 from verdigris.core.match.plane import blurred
 from verdigris.core.types import Bool, Float32, Float64
-from verdigris.media.stills import write_exr_half
-from verdigris.runs.match.proposal import Found, Proposal, SpotSeen, Stopping, field_name, rounded, three
+from verdigris.runs.match.proposal import FieldFiles, Found, Proposal, SpotSeen, Stopping, field_name, rounded, three
 
 SHADOWS_PERCENTILE, STILL_PERCENTILE, GLOSS_PERCENTILE = 92.0, 50.0, 6.0
 # Px of a side of the blocks that are compared with the clean picture.
@@ -136,16 +135,8 @@ def _write_fields(
 ) -> tuple[str, list[float]]:
     """Write the light of every frame, and reflections where there are; the folder's name, and the light over time."""
     stack, scale = found.stack, found.stack.square.scale
-    name = field_name(found, "light")
-    target = found.folder / name
-    target.mkdir(parents=True, exist_ok=True)
-    shine = found.folder / field_name(found, "reflections")
-    if gloss:
-        shine.mkdir(parents=True, exist_ok=True)
+    files, shine = FieldFiles(found, "light"), FieldFiles(found, "reflections") if gloss else None
     means: list[float] = []
-    last: Float32 | None = None
-    count = stack.plate.facts.frame_count
-    fields: dict[int, Float32] = {}
     small = max(1, round(max(shape.shape[:2]) / 96))
     for one in stack.laid(stack.frames, stop):
         seen = one.seen & found.ever
@@ -153,25 +144,18 @@ def _write_fields(
             change = local_change(one.light, found.clean, seen, scale)
         else:
             change = smooth_change(one.light, found.clean, seen, scale).field
-        if gloss:
+        if shine is not None:
             left = np.where(seen[..., None], np.maximum(one.light - found.clean * np.minimum(change, 1.05), 0), 0)
             soft, _ = blurred(left.astype(np.float32), seen.astype(np.float32), max(0.6, 1.2 * scale))
-            write_exr_half(shine / f"reflections.{one.frame:06d}.exr", soft)
+            shine.write(one.frame, soft)
             change = np.minimum(change, 1.05)
         whole = np.asarray(shape * change, np.float32)
         if not local and small > 1:
             whole = np.asarray(cv2.resize(whole, None, fx=1 / small, fy=1 / small, interpolation=cv2.INTER_AREA), np.float32)
-        fields[one.frame] = whole
-        write_exr_half(target / f"light.{one.frame:06d}.exr", whole)
+        files.write(one.frame, whole)
         means.append(float(change[seen].mean()) if seen.any() else 1.0)
-        last = whole
         step()
-    # Where the surface is lost there is nothing to light; files are numbered without gaps all the same.
-    for n in range(count):
-        path = target / f"light.{n:06d}.exr"
-        if not path.exists() and last is not None:
-            near = min(fields, key=lambda k: abs(k - n))
-            write_exr_half(path, fields[near])
-            if gloss:
-                write_exr_half(shine / f"reflections.{n:06d}.exr", np.zeros_like(shape))
-    return name, means
+    files.fill()
+    if shine is not None:
+        shine.fill()
+    return files.name, means

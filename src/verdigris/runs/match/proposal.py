@@ -1,5 +1,6 @@
 """What is measured of a surface, as proposals; and what measuring its parts shares."""
 
+import shutil
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -11,12 +12,12 @@ import numpy as np
 from verdigris.core.light.transfer import srgb_to_linear
 from verdigris.core.types import Bool, Float32, Float64
 from verdigris.media.frames import Frame
+from verdigris.media.stills import write_exr_half
 from verdigris.runs.match.stack import SurfaceStack
 from verdigris.shot.model.match import SurfaceMatch
 
 Progress = Callable[[int, int], None]
 Stopping = Callable[[], bool]
-Step = Callable[[], None]
 
 
 @dataclass(frozen=True)
@@ -66,7 +67,6 @@ class Found:
     ever: Bool = field(default_factory=lambda: np.zeros((1, 1), np.bool_))
     lights: list[Float32] = field(default_factory=list)
     seens: list[Bool] = field(default_factory=list)
-    frames: list[int] = field(default_factory=list)
 
 
 @dataclass(frozen=True)
@@ -109,6 +109,30 @@ def light_inside(picture: Frame, polygon: Float64) -> Float32:
 def field_name(found: Found, what: str) -> str:
     """What the folder of a surface's field is called."""
     return f"{found.stack.surface.id}.{what}"
+
+
+class FieldFiles:
+    """A folder of pictures over a surface, one for each frame, made anew; gaps take the nearest frame's."""
+
+    def __init__(self, found: Found, what: str) -> None:
+        self.name = field_name(found, what)
+        self._what, self._folder, self._count = what, found.folder / self.name, found.stack.plate.facts.frame_count
+        shutil.rmtree(self._folder, ignore_errors=True)
+        self._folder.mkdir(parents=True)
+        self._written: list[int] = []
+
+    def _path(self, frame: int) -> Path:
+        return self._folder / f"{self._what}.{frame:06d}.exr"
+
+    def write(self, frame: int, light: Float32) -> None:
+        """Write a frame's picture, (h, w, 3)."""
+        write_exr_half(self._path(frame), light)
+        self._written.append(frame)
+
+    def fill(self) -> None:
+        """Files are numbered without gaps, also where the surface is lost."""
+        for n in sorted(set(range(self._count)) - set(self._written)) if self._written else ():
+            shutil.copyfile(self._path(min(self._written, key=lambda k: abs(k - n))), self._path(n))
 
 
 def rounded(values: Any) -> list[float]:

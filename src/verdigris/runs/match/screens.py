@@ -10,8 +10,7 @@ from verdigris.core.match.levels import line_of, neutral_gain
 from verdigris.core.match.light_field import chroma_of, clean_picture
 from verdigris.core.match.smooth import degree_for, field_of, fit_log
 from verdigris.core.types import Float64
-from verdigris.media.stills import write_exr_half
-from verdigris.runs.match.proposal import Found, Proposal, SpotSeen, Stopping, field_name, rounded, spots_seen, three
+from verdigris.runs.match.proposal import FieldFiles, Found, Proposal, SpotSeen, Stopping, rounded, three
 
 STILL_PERCENTILE = 50.0
 # A screen whose spots have no code above this was dark.
@@ -59,7 +58,7 @@ def measure_screen(found: Found, spots: Sequence[SpotSeen], step: Callable[[], N
         dim = codes.mean(axis=0) < 0.3
         offset = np.where(dim, beyond, beyond[dim].min() if dim.any() else 0.0)
     emits = int(np.argmax(codes.mean(axis=0)))
-    field_name, low, high = _write_emission(found, emits, float(offset[emits]), step, stop)
+    written, low, high = _write_emission(found, spots, emits, float(offset[emits]), step, stop)
     sure: bool = white is not None or bool(np.isfinite(own).all())
     levels = Proposal(
         "levels", {"gain": rounded(gain), "ink": [0.0] * 3, "offset": rounded(offset)}, sure,
@@ -68,7 +67,7 @@ def measure_screen(found: Found, spots: Sequence[SpotSeen], step: Callable[[], N
         else "The old screen lit some channels only; its white is taken for neutral. Say its white to be sure.",
     )  # fmt: skip
     light = Proposal(
-        "light", {"field": {"path": field_name}}, True, f"{low:.2f} to {high:.2f} over screen and time", "1, still",
+        "light", {"field": {"path": written}}, True, f"{low:.2f} to {high:.2f} over screen and time", "1, still",
         "How evenly the screen shines, and how that changes, from the bare screen itself.",
     )  # fmt: skip
     return [levels, light]
@@ -79,16 +78,16 @@ def _median(found: Found) -> Float64:
     return np.asarray(np.median(known, axis=0), np.float64) if len(known) else np.zeros(3)
 
 
-def _write_emission(found: Found, channel: int, offset: float, step: Callable[[], None], stop: Stopping) -> tuple[str, float, float]:
+def _write_emission(
+    found: Found, spots: Sequence[SpotSeen], channel: int, offset: float, step: Callable[[], None], stop: Stopping
+) -> tuple[str, float, float]:
     """Write how brightly the bare screen shines over itself and over time, as a smooth ratio."""
-    name = field_name(found, "light")
-    target = found.folder / name
-    target.mkdir(parents=True, exist_ok=True)
-    spot = next((w for s in spots_seen(found) if (w := s.where) is not None and (w & found.ever).sum() > 3), found.ever)
+    files = FieldFiles(found, "light")
+    spot = next((w for s in spots if (w := s.where) is not None and (w & found.ever).sum() > 3), found.ever)
     at_spot = float(np.median(found.clean[spot & found.ever][:, channel])) - offset if (spot & found.ever).any() else 1.0
     h, w = found.ever.shape
     small = (max(8, w // 6), max(8, h // 6))
-    low, high, fields = [], [], {}
+    low, high = [], []
     for one in found.stack.laid(found.stack.frames, stop):
         values = (one.light[..., channel] - offset) / max(at_spot, 1e-4)
         near = chroma_of(one.light) - chroma_of(np.median(one.light[one.seen], axis=0)[None] if one.seen.any() else one.light[:1, 0])
@@ -97,11 +96,9 @@ def _write_emission(found: Found, channel: int, offset: float, step: Callable[[]
         if bare.sum() > 60:
             whole = field_of(fit_log(values, bare, degree_for(bare))[0], w, h)
         field_now = np.repeat(cv2.resize(whole, small, interpolation=cv2.INTER_AREA)[..., None], 3, axis=2)
-        fields[one.frame] = field_now
+        files.write(one.frame, field_now)
         low.append(float(field_now.min()))
         high.append(float(field_now.max()))
         step()
-    for n in range(found.stack.plate.facts.frame_count):
-        near_frame = min(fields, key=lambda k: abs(k - n)) if fields else None
-        write_exr_half(target / f"light.{n:06d}.exr", fields[near_frame] if near_frame is not None else np.ones((8, 8, 3), np.float32))
-    return name, min(low, default=1.0), max(high, default=1.0)
+    files.fill()
+    return files.name, min(low, default=1.0), max(high, default=1.0)

@@ -8,7 +8,7 @@ import { closes } from "../model/polygons";
 import { freshName } from "../../ui/names";
 import { freshId } from "../model/shot";
 import { setBench, useBench } from "../state";
-import { useMatching } from "../steps/match/useMatching";
+import { newMatch } from "../model/match";
 import { useMasking } from "../steps/mask/useMasking";
 import { usePlacing } from "../steps/place/usePlacing";
 import { setCursor, setDrawing, useDrafts } from "./useDraft";
@@ -19,7 +19,6 @@ export function useDrawing(): { click: (p: PlatePoint, near: number) => void; fi
   const { document, surface, edit, plate } = useWork();
   const placing = usePlacing();
   const masking = useMasking();
-  const matching = useMatching();
 
   /** What was drawn as part of the matte in hand: a sample of the key in hand, or a new part. */
   const masked = (tool: "sample" | "matte", points: Pair[], frame: number, outline: "straight" | "smooth") => {
@@ -42,8 +41,8 @@ export function useDrawing(): { click: (p: PlatePoint, near: number) => void; fi
     }
     setBench({ tool: "move" });
     if (tool === "spot") {
-      const spots = [...(matching?.match.spots ?? []), { frame, polygon: drawn, code: [255, 255, 255] as [number, number, number] }];
-      if (matching) matching.set({ ...matching.match, spots });
+      const match = document.match.find((m) => m.surface === surface?.id) ?? (surface ? newMatch(surface.id) : null);
+      if (match) void edit({ kind: "set_match", match: { ...match, spots: [...match.spots, { frame, polygon: drawn, code: [255, 255, 255] }] } } as Edit);
     } else if (tool === "sample" || tool === "matte") masked(tool, drawn, frame, outline);
     else if (tool === "occluder") {
       const taken = [...document.surfaces, ...document.occluders].map((x) => x.id);
