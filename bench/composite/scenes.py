@@ -10,7 +10,7 @@ import numpy as np
 from verdigris.core.geometry.homography import homography_from_quads
 from verdigris.core.types import Float32, Float64
 
-WIDTH, HEIGHT, FINE, FRAMES = 640, 360, 4, 8
+WIDTH, HEIGHT, FINE, FRAMES, EXPOSED = 640, 360, 4, 8, 24
 GREEN, BLUE, DARK = (0.05, 0.5, 0.12), (0.04, 0.08, 0.55), (0.012, 0.012, 0.014)
 SKIN, HAIR, SLEEVE = (0.45, 0.27, 0.18), (0.05, 0.033, 0.025), (0.6, 0.6, 0.62)
 KEYED = ((0.10, 0.08), (0.34, 0.08), (0.34, 0.34), (0.10, 0.34))
@@ -36,6 +36,7 @@ class Scene:
     parts : the matte as an artist would make it, in terms of the surface's unit square
     blends : how further placements are laid over the first: blend and colour
     within : the matte is what the artwork is seen in
+    shutter : how long the shutter is open, frames
     """
 
     name: str
@@ -52,6 +53,7 @@ class Scene:
     blends: tuple[tuple[str, tuple[float, float, float]], ...] = ()
     within: bool = False
     speed: float = 1.5
+    shutter: float = 0.0
     extra: dict[str, Any] = field(default_factory=dict)
 
 
@@ -116,6 +118,8 @@ SCENES: tuple[Scene, ...] = (
     Scene("dark screen, brightness", screen=DARK, front=((_finger, SKIN), (_sleeve, SLEEVE)),
           parts=({"kind": "brightness", "low": [0.14, 0.5]},)),
     Scene("fast arm, shape", screen=GREEN, blur=0.8, front=((_arm, SKIN),), parts=({"kind": "shape"},), extra={"shape": _arm}),
+    Scene("fast arm, open shutter", screen=GREEN, blur=0.8, front=((_arm, SKIN),), parts=({"kind": "shape", "shutter": 0.5},), shutter=0.5,
+          extra={"shape": _arm}),
     Scene("far sky under a mask", screen=(0.35, 0.45, 0.6), front=((_ridge, (0.06, 0.08, 0.07)),), within=True,
           parts=({"kind": "brightness", "low": [0.4, 0.62]},)),
     Scene("two placements, blended", screen=(0.3, 0.3, 0.3), blends=(("multiply", (0.6, 0.5, 0.4)), ("screen", (0.1, 0.2, 0.3)))),
@@ -147,7 +151,8 @@ def frame_of(scene: Scene, n: int, seed: int = 1) -> Frame:
     cover = np.zeros((h, w), np.float32)
     lit = np.zeros((h, w, 3), np.float32)
     for shape, light in scene.front:
-        m = shape(x, y, float(n))
+        moments = (np.arange(EXPOSED) + 0.5) / EXPOSED - 0.5 if scene.shutter else np.zeros(1)
+        m: Float32 = np.stack([shape(x, y, float(n) + float(t) * scene.shutter) for t in moments]).mean(axis=0, dtype=np.float32)
         lit = np.where(m[..., None] > 0, np.array(light, np.float32) * (1 + 0.12 * np.sin(x / 9))[..., None], lit)
         cover = np.maximum(cover, m)
     near = cv2.GaussianBlur(1 - cover, (0, 0), 14 * FINE / 4)[..., None] if scene.spill else np.float32(0)

@@ -77,3 +77,11 @@ def test_blends_are_what_their_definition_says():
     soft = np.where(ca <= 0.5, cb - (1 - 2 * ca) * cb * (1 - cb), cb + (2 * ca - 1) * (d - cb))
     assert blended("soft_light", b, a) == pytest.approx(srgb_to_linear(soft), abs=2e-3)
     assert blended("screen", b, a, "linear") == pytest.approx(b + a - b * a, abs=1e-6)
+
+
+def test_a_moving_outline_has_the_edge_of_its_movement():
+    moments = np.stack([SQUARE + [t, 0] for t in (np.arange(32) + 0.5) / 32 * 8 - 4])
+    row = shape_cover(moments, 90, 70, 0.0)[35]
+    # A box of 8 px over the edge at 20: a straight ramp.
+    assert row[14:26] == pytest.approx(np.clip((np.arange(14, 26) + 0.5 - 16) / 8, 0, 1), abs=0.03)
+    assert row.sum() == pytest.approx(40, abs=0.01)

@@ -14,6 +14,7 @@ from verdigris.runs.scene.artwork import PlacedArtwork
 from verdigris.runs.scene.in_front import corners_at, coverage_in_front, in_front_of, outline_at
 from verdigris.shot.model.artwork import FileArtwork
 from verdigris.shot.model.document import Shot
+from verdigris.shot.model.match import Movement, SurfaceMatch
 from verdigris.shot.model.media import Plate
 from verdigris.shot.model.outline import Occluder, ShapeKey
 from verdigris.shot.model.placement import Placement
@@ -122,3 +123,24 @@ def test_what_is_missing_before_rendering_is_said(shot):
         assert error.value.code == code
     check_ready(shot, TRACKS)
     assert frames_without_track(shot, TRACKS, 3) == [2]
+
+
+def test_a_moving_outline_is_blurred_by_the_shutter_and_only_where_its_movement_is_told(shot):
+    tracks = {s.id: {n: result(n) for n in range(3)} for s in shot.surfaces}
+
+    def post(frame, shutter):
+        shot.occluders[0] = shot.occluders[0].model_copy(update={"shutter": shutter})
+        return in_front_of(shot, shot.surface("back"), tracks, frame, (W, H), blurred=True)[0][0]
+
+    # It goes 20 px a frame: half a frame of it lies evenly around where it is.
+    moving = post(1, 0.5)
+    assert moving.ndim == 3
+    assert moving.mean(axis=0) == pytest.approx(post(1, 0.0))
+    assert np.ptp(moving[:, 0, 0]) == pytest.approx(10 * (1 - 1 / len(moving)))
+    # Beyond its last key it is only held, and there it goes on as it came.
+    assert np.ptp(post(2, 0.5)[:, 0, 0]) == pytest.approx(np.ptp(moving[:, 0, 0]))
+    # Without a shutter of its own, that of a match counts; without either, it is sharp.
+    assert post(1, None).ndim == 2
+    matched = shot.model_copy(update={"match": [SurfaceMatch(surface="back", movement=Movement(shutter=0.25))]})
+    [[quarter, _], _] = in_front_of(matched, shot.surface("back"), tracks, 1, (W, H), blurred=True)
+    assert np.ptp(quarter[:, 0, 0]) == pytest.approx(5 * (1 - 1 / len(quarter)))

@@ -4,9 +4,10 @@ import uuid
 
 from fastapi import APIRouter, Response
 
+from verdigris.api.board import project_view, project_views
 from verdigris.api.context import Folder, Transaction
 from verdigris.api.models import NewProject, NewShot, ProjectView, ShotView
-from verdigris.api.views import project_view, shot_view
+from verdigris.api.views import shot_view
 from verdigris.media.errors import MediaError
 from verdigris.shot.model.document import Shot
 from verdigris.shot.model.media import Plate
@@ -21,7 +22,7 @@ router = APIRouter(prefix="/api/projects", tags=["projects"])
 @router.get("")
 def all_projects(s: Transaction) -> list[ProjectView]:
     """All projects with their shots."""
-    return [project_view(s, p) for p in list_projects(s)]
+    return project_views(s, list_projects(s))
 
 
 @router.post("", status_code=201)

@@ -1,7 +1,9 @@
 """Rows to answers."""
 
 import uuid
+from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -15,13 +17,10 @@ from verdigris.api.models import (
     LookView,
     MadeOfView,
     MediaView,
-    ProjectView,
-    ShotSummary,
     ShotView,
     SlotUseView,
     SlotVersionView,
     SlotView,
-    SurfaceSummary,
     TakeFrameView,
     TakeView,
 )
@@ -34,14 +33,14 @@ from verdigris.media.writer import CONTAINERS, ENCODERS, Container, film_coding
 from verdigris.runs.render.open_shot import picture_key
 from verdigris.runs.views.preview import ProxySource
 from verdigris.runs.views.recent import Recent
-from verdigris.shot.model.artwork import SlotArtwork, shown_from_slots, with_slots
+from verdigris.shot.model.artwork import shown_from_slots
 from verdigris.shot.model.basis import MENDING, changed_since, tracking_key
 from verdigris.shot.model.document import Shot, files_of, parse_shot
 from verdigris.shot.model.surface import Surface
-from verdigris.store.jobs import OPEN_STATES, last_jobs_of_shot, list_deliveries
+from verdigris.store.jobs import OPEN_STATES, jobs_of_deliveries, last_jobs_of_shot, list_deliveries
 from verdigris.store.media import get_media
 from verdigris.store.media_folder import MediaFolder
-from verdigris.store.models import Delivery, Job, Media, Project, ShotRow, Slot, Take
+from verdigris.store.models import Delivery, Job, Media, ShotRow, Slot, Take
 from verdigris.store.shots import document_of, get_project, get_revision, get_shot, list_shots, redo_target, used_media
 from verdigris.store.slots import list_slots, list_versions
 from verdigris.store.takes import chosen_tracks, list_takes, used_frames
@@ -87,8 +86,12 @@ def followed_ranges(results: dict[int, FrameResult]) -> list[tuple[int, int]]:
     return ranges
 
 
+# A slot's key and the number of a version.
+SlotVersion = tuple[str, int]
+
+
 @dataclass(frozen=True)
-class _Figures:
+class TakeFigures:
     """What is counted over all frames of a take, as it is used."""
 
     followed: int
@@ -99,17 +102,26 @@ class _Figures:
 
 
 # Frames of a take change only while a job follows it: figures of finished ones are counted once.
-_figures: Recent[_Figures] = Recent(200)
+_figures: Recent[TakeFigures] = Recent(2000)
 
 
-def _figures_of(s: Session, take: Take, surface: Surface | None) -> _Figures:
+def _figures_of(s: Session, take: Take, surface: Surface | None) -> TakeFigures:
     results = used_frames(s, take, surface)
     # What was left out by hand needs no second look.
     evidence = [Evidence(r.frame, r.corners, r.sigma_px, r.share_used, r.reason) for r in results.values() if r.reason != LEFT_OUT]
     sigmas = [float(r.sigma_px.max()) for r in results.values() if r.sigma_px is not None]
     looks = [LookView(frame=x.frame, severity_px=x.severity_px, reason=x.reason) for x in frames_to_look_at(evidence)]
     lost = sum(r.status == "lost" for r in results.values())
-    return _Figures(len(results) - lost, lost, followed_ranges(results), looks, float(np.median(sigmas)) if sigmas else None)
+    return TakeFigures(len(results) - lost, lost, followed_ranges(results), looks, float(np.median(sigmas)) if sigmas else None)
+
+
+def take_figures(s: Session, take: Take, used: Surface | None, job: Job | None) -> TakeFigures:
+    """Figures of a take as the surface that chose it uses it; `job` is the newest that followed it."""
+    if job is not None and job.state in OPEN_STATES:
+        return _figures_of(s, take, used)
+    mending = None if used is None else used.model_dump_json(include=MENDING)
+    key = (take.id, None if job is None else (job.id, job.finished), mending)
+    return _figures.get(key, lambda: _figures_of(s, take, used))
 
 
 def take_views(s: Session, shot_id: uuid.UUID, takes: list[Take], document: Shot) -> list[TakeView]:
@@ -122,11 +134,9 @@ def take_views(s: Session, shot_id: uuid.UUID, takes: list[Take], document: Shot
 def _take_view(s: Session, take: Take, document: Shot, job: Job | None, stale: bool) -> TakeView:
     used = next((x for x in document.surfaces if x.take == str(take.id)), None)
     running = job is not None and job.state in OPEN_STATES
-    mending = None if used is None else used.model_dump_json(include=MENDING)
-    key = (take.id, None if job is None else (job.id, job.finished), mending)
     surface = next((x for x in document.surfaces if x.id == take.surface), None)
     changed = changed_since(take.settings, document, surface) if stale and take.settings and surface else []
-    figures = _figures_of(s, take, used) if running else _figures.get(key, lambda: _figures_of(s, take, used))
+    figures = take_figures(s, take, used, job)
     return TakeView(
         id=take.id, surface=take.surface, label=take.label, name=take.name, motion=take.motion, reference_frame=take.reference_frame,
         stale=stale, changed=changed, restorable=take.settings is not None, mended=take.mended,
@@ -146,25 +156,32 @@ def used_tracks(s: Session, document: Shot, state: str) -> dict[str, dict[int, F
     return _tracks.get((state, mending), lambda: chosen_tracks(s, document)) if state else chosen_tracks(s, document)
 
 
-def delivery_view(s: Session, d: Delivery, now: str) -> DeliveryView:
+# A revision never changes: what it shows of the shelf is looked for once.
+_shown: Recent[list[SlotVersion]] = Recent(2000)
+
+
+def slots_shown(shot: uuid.UUID, revision: int, document: Callable[[], Shot]) -> list[SlotVersion]:
+    """Slots and their versions that a revision of a shot shows."""
+
+    def found() -> list[SlotVersion]:
+        pairs = ((p.slot, p.version) for p in shown_from_slots(document()))
+        return list(dict.fromkeys((k, v) for k, v in pairs if k is not None and v is not None))
+
+    return _shown.get((shot, revision), found)
+
+
+def made_of(shown: list[SlotVersion], slots: list[Slot]) -> list[MadeOfView]:
+    """Versions that are shown, beside the current ones of a project's slots."""
+    kept = {x.key: x for x in slots}
+    return [MadeOfView(slot=k, name=kept[k].name, version=v, current=kept[k].current) for k, v in shown if k in kept]
+
+
+def delivery_view(d: Delivery, now: str, made_of: list[MadeOfView], job: uuid.UUID | None) -> DeliveryView:
     """A delivery with the job that makes it; `now` is the key of what the shot would show now, handed over likewise."""
-    job = s.scalar(select(Job.id).where(Job.delivery_id == d.id))
     return DeliveryView(
-        made_of=made_of(s, get_shot(s, d.shot_id).project_id, parse_shot(get_revision(s, d.shot_id, d.revision).document)),
-        id=d.id, revision=d.revision, form=d.form, state=d.state, file=d.file, bytes=d.bytes,  # type: ignore[arg-type]
+        id=d.id, revision=d.revision, form=d.form, state=d.state, file=d.file, bytes=d.bytes, made_of=made_of,  # type: ignore[arg-type]
         frames_without_track=d.frames_without_track, differs=d.fingerprint != now, created=d.created, job=job,
     )  # fmt: skip
-
-
-def made_of(s: Session, project_id: uuid.UUID, document: Shot) -> list[MadeOfView]:
-    """The versions of slots that a document shows."""
-    found = {(p.slot, p.version): None for p in shown_from_slots(document)}
-    slots = {x.key: x for x in list_slots(s, project_id)} if found else {}
-    return [
-        MadeOfView(slot=k, name=slots[k].name, version=v, current=slots[k].current)
-        for k, v in found
-        if k is not None and v is not None and k in slots
-    ]
 
 
 def slot_views(s: Session, project_id: uuid.UUID) -> list[SlotView]:
@@ -198,13 +215,15 @@ def delivery_views(s: Session, shot_id: uuid.UUID, document: Shot) -> list[Deliv
     last = [jobs.get(x.take or "") for x in document.surfaces]
     still = all(j is None or j.state not in OPEN_STATES for j in last)
     tracks = used_tracks(s, document, f"{shot_id} {[j and (j.id, j.finished) for j in last]}" if still else "")
+    slots = list_slots(s, get_shot(s, shot_id).project_id)
+    making = jobs_of_deliveries(s, [d.id for d in deliveries])
     now: dict[str, str] = {}
     views = []
     for d in deliveries:
+        made = partial(lambda d: parse_shot(get_revision(s, shot_id, d.revision).document), d)
         if d.content not in now:
-            made = parse_shot(get_revision(s, shot_id, d.revision).document).delivery
-            now[d.content] = picture_key(document.model_copy(update={"delivery": made}), tracks)
-        views.append(delivery_view(s, d, now[d.content]))
+            now[d.content] = picture_key(document.model_copy(update={"delivery": made().delivery}), tracks)
+        views.append(delivery_view(d, now[d.content], made_of(slots_shown(shot_id, d.revision, made), slots), making.get(d.id)))
     return views
 
 
@@ -239,42 +258,3 @@ def shot_view(s: Session, shot: ShotRow) -> ShotView:
         takes=take_views(s, shot.id, list_takes(s, shot.id), document),
         deliveries=delivery_views(s, shot.id, document),
     )  # fmt: skip
-
-
-def _shot_summary(s: Session, shot: ShotRow) -> ShotSummary:
-    document = document_of(s, shot)
-    media = _media_of(s, document)
-    plate = media.get(document.plate.media or "")
-    count = plate.facts.frame_count if plate is not None and plate.facts is not None else 0
-    takes = {str(t.id): t for t in list_takes(s, shot.id)}
-    chosen = [takes[x.take] for x in document.surfaces if x.take in takes]
-    views = {str(v.id): v for v in take_views(s, shot.id, chosen, document)}
-    surfaces = []
-    for surface in document.surfaces:
-        view = views.get(surface.take or "")
-        surfaces.append(
-            SurfaceSummary(
-                id=surface.id,
-                name=surface.name,
-                ranges=view.ranges if view else [],
-                looks=len(view.looks) if view else 0,
-                lost=view.lost if view else 0,
-            )
-        )
-    slots = made_of(s, shot.project_id, document)
-    own = with_slots(document, lambda part: part.model_copy(update={"artwork": SlotArtwork()}))
-    deliveries = list_deliveries(s, shot.id)[:1]
-    first = document.plate.first_frame
-    if first is None:
-        first = plate.facts.first_frame if plate is not None and plate.facts is not None else 0
-    return ShotSummary(
-        id=shot.id, name=document.name, plate=plate, frames=[count // 10, count // 2, count - 1 - count // 10] if count else [],
-        first_frame=first, surfaces=surfaces, revision=shot.head, slots=slots,
-        artwork=[media[r.media].name for p in own.placements for r in files_of(p)[:1] if r.media in media],
-        delivery=delivery_view(s, deliveries[0], deliveries[0].fingerprint) if deliveries else None,
-    )  # fmt: skip
-
-
-def project_view(s: Session, project: Project) -> ProjectView:
-    """A project for the Board."""
-    return ProjectView(id=project.id, name=project.name, shots=[_shot_summary(s, x) for x in list_shots(s, project.id)])

@@ -41,6 +41,12 @@ def last_jobs_of_shot(s: Session, shot_id: uuid.UUID) -> dict[uuid.UUID, Job]:
     return {j.take_id: j for j in s.scalars(newest.distinct(Job.take_id)) if j.take_id is not None}
 
 
+def jobs_of_deliveries(s: Session, deliveries: list[uuid.UUID]) -> dict[uuid.UUID, uuid.UUID]:
+    """The jobs that make deliveries, by delivery."""
+    made = s.execute(select(Job.delivery_id, Job.id).where(Job.delivery_id.in_(deliveries)))
+    return {d: job for d, job in made.tuples() if d is not None}
+
+
 def open_job_for_media(s: Session, media_hash: str) -> Job | None:
     """The job that reads some media, if any."""
     return s.scalar(select(Job).where(Job.media_hash == media_hash, Job.state.in_(OPEN_STATES)).limit(1))

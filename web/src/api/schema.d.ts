@@ -3975,6 +3975,11 @@ export interface components {
              * @default 0.8
              */
             feather_px: number;
+            /**
+             * Shutter
+             * @description how long the shutter is open for its own movement, frames; without it, as matched or found with a track
+             */
+            shutter?: number | null;
         };
         /**
          * Occluder
@@ -4019,6 +4024,11 @@ export interface components {
              * @default 0.8
              */
             feather_px: number;
+            /**
+             * Shutter
+             * @description how long the shutter is open for its own movement, frames; without it, as matched or found with a track
+             */
+            shutter: number | null;
         };
         /**
          * OrderArtwork
@@ -5882,6 +5892,11 @@ export interface components {
              */
             outline: "straight" | "smooth";
             /**
+             * Shutter
+             * @description how long the shutter is open for its own movement, frames; without it, as matched or found with a track
+             */
+            shutter?: number | null;
+            /**
              * Soft Points
              * @description softness at each point instead of one all around, plate px
              */
@@ -5955,6 +5970,11 @@ export interface components {
              * @enum {string}
              */
             outline: "straight" | "smooth";
+            /**
+             * Shutter
+             * @description how long the shutter is open for its own movement, frames; without it, as matched or found with a track
+             */
+            shutter: number | null;
             /**
              * Soft Points
              * @description softness at each point instead of one all around, plate px

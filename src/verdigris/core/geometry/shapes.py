@@ -117,6 +117,29 @@ def polygon_coverage(polygon: Float64, width: int, height: int) -> Float32:
     return covered
 
 
+def outlines_of(polygon: Float64) -> Float64:
+    """(N, 2), or (M, N, 2) at M moments, as the latter."""
+    return polygon if polygon.ndim == 3 else polygon[None]
+
+
+def mean_coverage(polygon: Float64, width: int, height: int) -> Float32:
+    """Share of each pixel's area inside a polygon, over an exposure.
+
+    Parameters
+    ----------
+    polygon : (N, 2) float64, px of the picture asked for; or (M, N, 2), where it is at M even moments
+
+    Returns
+    -------
+    (height, width) float32 in 0..1
+    """
+    moments = outlines_of(polygon)
+    cover = polygon_coverage(moments[0], width, height)
+    for one in moments[1:]:
+        cover += polygon_coverage(one, width, height)
+    return cover if len(moments) == 1 else np.asarray(cover / np.float32(len(moments)), np.float32)
+
+
 @numba.njit(cache=True, nogil=True)
 def _run_along_rows(accumulated, out):  # type: ignore[no-untyped-def]
     for row in range(out.shape[0]):

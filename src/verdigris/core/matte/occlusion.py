@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import cv2
 import numpy as np
 
-from verdigris.core.geometry.shapes import polygon_coverage
+from verdigris.core.geometry.shapes import mean_coverage, polygon_coverage
 from verdigris.core.types import Bool, Float32, Float64
 
 
@@ -14,7 +14,7 @@ def occlusion(polygons: Sequence[Float64], feathers_px: Sequence[float], width: 
 
     Parameters
     ----------
-    polygons : (N, 2) float64 each, px of the picture asked for
+    polygons : (N, 2) float64 each, px of the picture asked for; or (M, N, 2), where one is at M even moments of an exposure
     feathers_px : standard deviation of each shape's soft edge, same px
 
     Returns
@@ -26,11 +26,12 @@ def occlusion(polygons: Sequence[Float64], feathers_px: Sequence[float], width: 
         result = np.zeros((height, width), np.float32) if result is None else result
         # Only the polygon's own box, and what its soft edge reaches, is worked on.
         reach = 4 * feather + 2 if feather > 0 else 0.0
-        left, top = np.clip(np.floor(polygon.min(axis=0) - reach), 0, [width, height]).astype(int)
-        right, bottom = np.clip(np.ceil(polygon.max(axis=0) + reach), 0, [width, height]).astype(int)
+        every = polygon.reshape(-1, 2)
+        left, top = np.clip(np.floor(every.min(axis=0) - reach), 0, [width, height]).astype(int)
+        right, bottom = np.clip(np.ceil(every.max(axis=0) + reach), 0, [width, height]).astype(int)
         if right <= left or bottom <= top:
             continue
-        cover = polygon_coverage(polygon - [left, top], int(right - left), int(bottom - top))
+        cover = mean_coverage(polygon - [left, top], int(right - left), int(bottom - top))
         if feather > 0:
             cover = np.asarray(cv2.GaussianBlur(cover, (0, 0), feather), dtype=np.float32)
         box = result[top:bottom, left:right]

@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 
-from verdigris.core.geometry.shapes import polygon_coverage
+from verdigris.core.geometry.shapes import mean_coverage, outlines_of
 from verdigris.core.types import Float32, Float64
 
 # Softness between these is mixed from the two next to it: standard deviations double from one to the next.
@@ -15,7 +15,7 @@ def shape_cover(polygon: Float64, width: int, height: int, soft: float | Float64
 
     Parameters
     ----------
-    polygon : (N, 2) float64, px of the picture asked for
+    polygon : (N, 2) float64, px of the picture asked for; or (M, N, 2), where it is at M even moments of an exposure
     soft : standard deviation of its edge, px; or one for each point, between which it runs evenly along the outline
 
     Returns
@@ -26,11 +26,11 @@ def shape_cover(polygon: Float64, width: int, height: int, soft: float | Float64
     most = float(points.max())
     # What lies outside the picture softens into it.
     pad = int(np.ceil(3 * most)) + 1 if most > 0 else 0
-    cover = polygon_coverage(polygon + pad, width + 2 * pad, height + 2 * pad)
+    cover = mean_coverage(polygon + pad, width + 2 * pad, height + 2 * pad)
     if len(points) == 1 or np.ptp(points) < 1e-6:
         soft_cover = cover if most <= 0 else cv2.GaussianBlur(cover, (0, 0), most)
     else:
-        soft_cover = _unevenly(cover, polygon + pad, points)
+        soft_cover = _unevenly(cover, outlines_of(polygon + pad).mean(axis=0), points)
     return np.ascontiguousarray(soft_cover[pad : pad + height, pad : pad + width], np.float32)
 
 

@@ -120,7 +120,7 @@ class Mattes:
         reach = AROUND_PX * self.scale
         for part in plan.parts:
             for polygon, _, feather in part.polygons:
-                points.append(np.array(polygon) * self.scale)
+                points.append(np.array(polygon).reshape(-1, 2) * self.scale)
                 reach = max(reach, (4 * max(feather, part.soft_px, *(part.soft_points or (0,))) + abs(part.grow_px) + 2) * self.scale)
         every = np.concatenate(points)
         if len(every) == 0:

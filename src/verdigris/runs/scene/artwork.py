@@ -110,7 +110,7 @@ class PlacedArtwork:
         camera, reference, corners, area = where
         size = (self._plate.width, self._plate.height)
         covered = self.surface is not None and placement.covered_by_nearer
-        nearer = in_front_of(shot, self.surface, tracks, frame, size) if covered and self.surface is not None else ([], [])
+        nearer = in_front_of(shot, self.surface, tracks, frame, size, blurred=True) if covered and self.surface is not None else ([], [])
         match = shot.match_of(placement.surface)
         exposure = exposure_for(match, corners)
         layout = _layout_at(placement.layout, frame)

@@ -17,6 +17,8 @@ from verdigris.core.matte.recipe import Combine
 from verdigris.core.types import Float64
 
 Points = tuple[tuple[float, float], ...]
+# An outline; or where one that moves is at several moments of the exposure.
+Outline = Points | tuple[Points, ...]
 CORE = Path(verdigris.core.__file__).parent
 DRAWN_BY = ("camera", "composite", "geometry", "light", "match", "matte")
 
@@ -41,7 +43,7 @@ class PartPlan:
     grow_px: float
     soft_px: float
     strength: float
-    polygons: tuple[tuple[Points, bool, float], ...] = ()
+    polygons: tuple[tuple[Outline, bool, float], ...] = ()
     soft_points: tuple[float, ...] | None = None
     told: str = ""
     frame: int = 0
@@ -133,7 +135,7 @@ class LayerPlan:
     blend: Blend = "over"
     blend_in: Space | None = None
     beyond: Beyond = "nothing"
-    in_front: tuple[tuple[Points, float], ...] = ()
+    in_front: tuple[tuple[Outline, float], ...] = ()
     kept_in_front: tuple[MattePlan, ...] = ()
     shown_only_in: tuple[MattePlan, ...] = ()
     shadow: ShadowPlan | None = None
@@ -174,9 +176,14 @@ def points_of(array: Float64) -> Points:
     return tuple((float(x), float(y)) for x, y in array)
 
 
-def polygons_of(polygons: Sequence[Float64], feathers: Sequence[float]) -> tuple[tuple[Points, float], ...]:
+def outline_of(array: Float64) -> Outline:
+    """(N, 2), or (M, N, 2) at M moments, as plain numbers."""
+    return points_of(array) if array.ndim == 2 else tuple(points_of(a) for a in array)
+
+
+def polygons_of(polygons: Sequence[Float64], feathers: Sequence[float]) -> tuple[tuple[Outline, float], ...]:
     """Polygons and their soft edges as plain numbers."""
-    return tuple((points_of(p), float(f)) for p, f in zip(polygons, feathers, strict=True))
+    return tuple((outline_of(p), float(f)) for p, f in zip(polygons, feathers, strict=True))
 
 
 def corners_of(corners: Mapping[int, Float64]) -> tuple[tuple[int, Points], ...]:

@@ -1,6 +1,7 @@
 """What is nearer than a surface at a frame, as polygons: it takes its area from what is farther."""
 
 from collections.abc import Mapping, Sequence
+from functools import partial
 
 import numpy as np
 
@@ -14,11 +15,11 @@ from verdigris.core.matte.occlusion import occlusion
 from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.core.types import Float32, Float64
 from verdigris.runs.scene.camera import Size, camera_of
+from verdigris.runs.scene.exposure import Tracks, exposed, shutter_of
 from verdigris.shot.model.document import Shot
 from verdigris.shot.model.outline import Occluder
 from verdigris.shot.model.surface import Surface
 
-Tracks = Mapping[str, Mapping[int, FrameResult]]
 # Frames each way whose corners tell how a frame's rows move: two for the movement, and two more for theirs.
 AROUND = 4
 
@@ -36,6 +37,23 @@ def outline_at(occluder: Occluder, frame: int, tracks: Tracks | None = None) -> 
     }
     points = riding_points(frame, keys, poses)
     return smooth_outline(points) if occluder.outline == "smooth" else points
+
+
+def exposed_outline(occluder: Occluder, frame: int, tracks: Tracks, shutter: float | None) -> Float64 | None:
+    """An occluder's outline while the shutter is open, see `exposed`; without a shutter, at the frame."""
+    open_for = 0.0 if shutter is None else shutter if occluder.shutter is None else occluder.shutter
+    keyed = (occluder.keys[0].frame, occluder.keys[-1].frame)
+    ridden = {n: r.homography for n, r in tracks.get(occluder.rides, {}).items()} if occluder.rides else None
+
+    def at(n: int) -> Float64 | None:
+        return outline_at(occluder, n, tracks) if n == frame or told_at(keyed, n, ridden) else None
+
+    return exposed(at, frame, open_for)
+
+
+def told_at(keyed: tuple[int, int], frame: int, ridden: Mapping[int, Float64 | None] | None) -> bool:
+    """Whether a shape's movement is told at a frame: by its keys, beyond which it is only held, or by the plane that it rides."""
+    return keyed[0] <= frame <= keyed[1] if ridden is None else ridden.get(frame) is not None
 
 
 def riding_points(frame: int, keys: Sequence[tuple[int, Float64, bool]], poses: Mapping[int, Float64]) -> Float64:
@@ -82,19 +100,28 @@ def outline_of(shot: Shot, surface: Surface, tracks: Tracks, frame: int, size: S
         return corners[0]
 
 
+def _outline_at(shot: Shot, surface: Surface, tracks: Tracks, size: Size, frame: int) -> Float64 | None:
+    return outline_of(shot, surface, tracks, frame, size)
+
+
 def in_front_of(
-    shot: Shot, surface: Surface, tracks: Tracks, frame: int, size: Size, scale: float = 1.0
+    shot: Shot, surface: Surface, tracks: Tracks, frame: int, size: Size, scale: float = 1.0, blurred: bool = False
 ) -> tuple[list[Float64], list[float]]:
-    """Polygons nearer than a surface and their soft edges, both in plate px times `scale`; `size` is the plate's, px."""
+    """Polygons nearer than a surface and their soft edges, both in plate px times `scale`; `size` is the plate's, px.
+
+    `blurred` gives those that move at several moments of the exposure, (M, N, 2).
+    """
+    shutter = shutter_of(shot, tracks) if blurred else 0.0
     polygons: list[Float64] = []
     feathers: list[float] = []
     for occluder in shot.occluders:
-        if occluder.depth < surface.depth and (outline := outline_at(occluder, frame, tracks)) is not None:
+        nearer = occluder.depth < surface.depth
+        if nearer and (outline := exposed_outline(occluder, frame, tracks, shutter if blurred else None)) is not None:
             polygons.append(outline * scale)
             feathers.append(occluder.feather_px * scale)
     for other in shot.surfaces:
         nearer = other.id != surface.id and other.depth < surface.depth
-        if nearer and (at := outline_of(shot, other, tracks, frame, size)) is not None:
+        if nearer and (at := exposed(partial(_outline_at, shot, other, tracks, size), frame, shutter)) is not None:
             polygons.append(at * scale)
             feathers.append(0.0)
     return polygons, feathers

@@ -8,7 +8,7 @@ from verdigris.shot.edits.base import check_new_id, with_occluder
 from verdigris.shot.errors import ShotError
 from verdigris.shot.model.base import FrameIndex, Id, Part
 from verdigris.shot.model.document import Shot, first_fault
-from verdigris.shot.model.outline import Occluder, ShapeKey
+from verdigris.shot.model.outline import Occluder, ShapeKey, Shutter
 
 
 class AddOccluder(Part):
@@ -52,6 +52,7 @@ class SetOccluder(Part):
     span: tuple[FrameIndex, FrameIndex] | None = None
     outline: Literal["straight", "smooth"] = "straight"
     rides: Id | None = None
+    shutter: Shutter | None = None
 
     def apply(self, shot: Shot) -> Shot:
         """The next document."""
@@ -59,5 +60,5 @@ class SetOccluder(Part):
             raise ShotError("shape_refused", "The span ends before it begins.")
         if self.rides is not None:
             shot.surface(self.rides)
-        changes = {"feather_px": self.feather_px, "span": self.span, "outline": self.outline, "rides": self.rides}
+        changes = {"feather_px": self.feather_px, "span": self.span, "outline": self.outline, "rides": self.rides, "shutter": self.shutter}
         return with_occluder(shot, shot.occluder(self.occluder).model_copy(update=changes))

@@ -18,7 +18,8 @@ def tracking_basis(shot: Shot, surface: Surface) -> dict[str, Any]:
     nearer = [o.model_dump(mode="json") for o in shot.occluders if o.depth < surface.depth]
     ridden = {o["rides"] for o in nearer} - {surface.id}
     for o in nearer:
-        del o["name"], o["depth"]
+        # Whoever follows looks past its soft edge anyway.
+        del o["name"], o["depth"], o["shutter"]
     # What hides it by its own corners, and what carries an outline: by where their tracks, as they are used, put them.
     others = [s for s in shot.surfaces if s.id in ridden or (s.id != surface.id and s.depth < surface.depth)]
     corners_count = not any(r.role == "include" for r in surface.region.all_shapes(surface.reference_frame))

@@ -8,7 +8,7 @@ from verdigris.shot.model.artwork import Rgb
 from verdigris.shot.model.base import FrameIndex, Id, Name, Part, Polygon, Span, check_keys
 from verdigris.shot.model.keyed import KeyedShare, Share
 from verdigris.shot.model.media import MediaRef
-from verdigris.shot.model.outline import ShapeKey
+from verdigris.shot.model.outline import OPEN_FOR, ShapeKey, Shutter
 
 
 def _rising(pair: tuple[float, float]) -> tuple[float, float]:
@@ -77,6 +77,7 @@ class ShapePart(MattePart):
     keys: list[ShapeKey] = Field(min_length=1, max_length=5000)
     rides: Id | None = Field(None, description="surface whose movement it follows between its keys")
     outline: Literal["straight", "smooth"] = "straight"
+    shutter: Shutter | None = Field(None, description=OPEN_FOR)
     soft_points: list[Annotated[float, Field(ge=0, le=200)]] | None = Field(
         None, max_length=500, description="softness at each point instead of one all around, plate px"
     )

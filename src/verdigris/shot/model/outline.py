@@ -1,10 +1,13 @@
 """Something in front, outlined by hand."""
 
-from typing import Literal, Self
+from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
 from verdigris.shot.model.base import Depth, FrameIndex, Id, Name, Part, Polygon, check_keys
+
+Shutter = Annotated[float, Field(ge=0, le=2)]
+OPEN_FOR = "how long the shutter is open for its own movement, frames; without it, as matched or found with a track"
 
 
 class ShapeKey(Part):
@@ -25,6 +28,7 @@ class Occluder(Part):
     rides: Id | None = Field(None, description="surface whose movement the outline follows between its keys")
     span: tuple[FrameIndex, FrameIndex] | None = Field(None, description="first and last frame at which it is there")
     feather_px: float = Field(0.8, ge=0, le=200, description="standard deviation of its soft edge, plate px")
+    shutter: Shutter | None = Field(None, description=OPEN_FOR)
 
     @model_validator(mode="after")
     def _keys_agree(self) -> Self:

@@ -26,7 +26,7 @@ export type Shape = {
   keys: number[];
 };
 
-export type ShapeSettings = { outline?: "straight" | "smooth"; rides?: string | null; role?: "include" | "exclude"; feather_px?: number };
+export type ShapeSettings = { outline?: "straight" | "smooth"; rides?: string | null; role?: "include" | "exclude"; feather_px?: number; shutter?: number | null };
 
 export type Shapes = {
   corners: PlatePoint[] | null;
@@ -56,7 +56,7 @@ export function setShapes(surface: Surface, shapes: RegionShape[]): Edit {
 }
 
 export function occluderEdit(o: Occluder, change: ShapeSettings & { span?: [number, number] }): Edit {
-  const now = { feather_px: o.feather_px, span: o.span ?? null, outline: o.outline, rides: o.rides ?? null };
+  const now = { feather_px: o.feather_px, span: o.span ?? null, outline: o.outline, rides: o.rides ?? null, shutter: o.shutter ?? null };
   return { kind: "set_occluder", occluder: o.id, ...now, ...change } as Edit;
 }
 

@@ -7,6 +7,7 @@ import { useWork } from "../../context";
 import { setBench, useBench } from "../../state";
 import { setTool } from "../../tools";
 import { Felt } from "../Felt";
+import { Blurred } from "../Blurred";
 import { Field } from "../parts";
 import { useMasking } from "./useMasking";
 
@@ -98,6 +99,7 @@ export function PartControls() {
             <Select size="small" style={{ width: 190 }} value={part.rides ?? "none"} aria-label="rides" options={[{ value: "none", label: "nothing: it stands still" }, ...document.surfaces.map((s) => ({ value: s.id, label: s.name }))]}
               onChange={(v: string) => setPart({ rides: v === "none" ? null : v } as Partial<MattePart>)} />
           </Field>
+          <Blurred shutter={part.shutter ?? null} set={(shutter) => setPart({ shutter } as Partial<MattePart>)} />
           <Field label="Line"><Segmented size="small" value={part.outline} options={["straight", "smooth"]} onChange={(outline) => setPart({ outline } as Partial<MattePart>)} /></Field>
         </>
       )}

@@ -7,6 +7,7 @@ import { homographyAt } from "../../model/shot";
 import { setBench, useBench, useCalmFrame } from "../../state";
 import { occluderEdit, setShapes, type Shape, useShapes } from "../../viewer/useShapes";
 import { Felt } from "../Felt";
+import { Blurred } from "../Blurred";
 import { Field } from "../parts";
 
 const SCOPES: { value: Scope; label: string; hint: string }[] = [
@@ -118,6 +119,7 @@ export function ChosenShape({ shape }: { shape: Shape }) {
           </Field>
           <Felt label="Soft edge" hint="How far its edge fades, as a standard deviation" name="soft edge" min={0} max={50} felt={8} step={0.2} value={occluder.feather_px} unit="px"
             edit={(v) => occluderEdit(occluder, { feather_px: v })} />
+          <Blurred shutter={occluder.shutter ?? null} set={(shutter) => change(shape.id, { shutter })} />
         </>
       )}
       <Keys shape={shape} />
