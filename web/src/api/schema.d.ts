@@ -5570,6 +5570,8 @@ export interface components {
             outline: "straight" | "smooth";
             /** Rides */
             rides?: string | null;
+            /** Shutter */
+            shutter?: number | null;
         };
         /**
          * SetOccluderKeys
