@@ -1,5 +1,7 @@
 """Match in the Bench: measured, taken over with one click, changed by hand, undone."""
 
+import cv2
+import numpy as np
 from playwright.sync_api import Page, expect
 
 from tests.api.test_work import begin, track
@@ -47,8 +49,40 @@ def test_the_plate_is_measured_and_what_is_sure_is_taken_over_in_one_step(window
     window.get_by_test_id("match-grade").get_by_role("button").first.click()
     cdl = tmp_path / "look.cc"
     cdl.write_text("<ColorCorrection><SOPNode><Slope>1.2 1 0.8</Slope></SOPNode></ColorCorrection>")
-    window.get_by_test_id("match-grade").locator("input[type=file]").set_input_files(cdl)
+    window.get_by_test_id("match-grade").locator("input[type=file][accept='.cc,.ccc,.cdl']").set_input_files(cdl)
     until(window, lambda: document(live, shot)["match"][0]["grade"]["slope"] == [1.2, 1.0, 0.8])
     with window.expect_download() as download:
         window.get_by_test_id("write-cdl").click()
     assert "<Slope>1.2 1 0.8</Slope>" in download.value.path().read_text()
+
+
+def test_the_whole_picture_is_graded_by_a_curve_and_a_table(window: Page, live, plate, plate_film, art_still, tmp_path):
+    shot = begin(live, plate, plate_film, art_still, "graded")
+    assert track(live, shot)["state"] == "done"
+    BenchPage(window).open(shot).step("match")
+
+    def result():
+        revision = live.http.get(f"/api/shots/{shot}").json()["revision"]
+        data = live.http.get(f"/api/shots/{shot}/revisions/{revision}/results/{plate.reference}").content
+        return cv2.imdecode(np.frombuffer(data, np.uint8), 1)
+
+    plain = result()
+    whole = window.get_by_test_id("match-whole")
+    window.get_by_label("Grade of the whole picture is on").click()
+    until(window, lambda: document(live, shot).get("grade") is not None)
+    whole.get_by_label("curve after, point 2").fill("128")
+    whole.get_by_label("curve after, point 2").press("Enter")
+    until(window, lambda: document(live, shot)["grade"]["curves"] is not None)
+    assert result().mean() < 0.65 * plain.mean()
+    table = tmp_path / "upside.cube"
+    table.write_text("LUT_1D_SIZE 2\n1 1 1\n0 0 0\n")
+    whole.locator("input[type=file][accept*='.cube']").first.set_input_files(table)
+    until(window, lambda: (document(live, shot)["grade"]["lut"] or {}).get("media") is not None)
+    expect(whole).to_contain_text("upside.cube")
+    assert result().mean() > 120
+    with window.expect_download() as download:
+        whole.get_by_test_id("write-cube").click()
+    assert "LUT_3D_SIZE 33" in download.value.path().read_text()
+    window.get_by_label("Grade of the whole picture is on").click()
+    until(window, lambda: document(live, shot).get("grade") is None)
+    assert np.array_equal(result(), plain)

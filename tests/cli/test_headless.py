@@ -258,6 +258,15 @@ def test_a_match_is_measured_taken_over_and_rendered(plate, shot, tmp_path):
     run("grade", tmp_path / "matched.json", "--surface", surface, "--cdl", tmp_path / "look.cc", "--out", tmp_path / "graded.json")
     run("grade", tmp_path / "graded.json", "--surface", surface, "--write", tmp_path / "again.cc")
     assert "1.2 1 0.8" in (tmp_path / "again.cc").read_text()
+    (tmp_path / "upside.cube").write_text("LUT_1D_SIZE 2\n1 1 1\n0 0 0\n")
+    run("grade", tmp_path / "matched.json", "--lut", tmp_path / "upside.cube", "--out", tmp_path / "whole.json")
+    run("render", tmp_path / "whole.json", "--track", tmp_path / "track.json", "--form", "png", "--out", tmp_path / "whole")
+    c = cv2.imread(str(sorted((tmp_path / "whole").glob("*.png"))[plate.reference]))
+    # Chroma of half the size rings at edges, and is cut there.
+    assert np.percentile(np.abs(255 - a.astype(int) - c), 98) <= 2
+    run("grade", tmp_path / "whole.json", "--write", tmp_path / "again.cube")
+    assert "LUT_3D_SIZE" in (tmp_path / "again.cube").read_text()
+    assert "Say --cdl or --lut" in run("grade", tmp_path / "whole.json", code=2).stderr
     only = run("match", shot, "--track", tmp_path / "track.json", "--take-over", "grain", "--out", tmp_path / "grain.json")
     assert "taken over" in only.stderr or "grain" in only.stderr
     kept = json.loads((tmp_path / "grain.json").read_text())["match"][0]

@@ -14,7 +14,7 @@ from verdigris.runs.scene.artwork import PlacedArtwork
 from verdigris.runs.scene.in_front import corners_at, coverage_in_front, in_front_of, outline_at
 from verdigris.shot.model.artwork import FileArtwork
 from verdigris.shot.model.document import Shot
-from verdigris.shot.model.match import Movement, SurfaceMatch
+from verdigris.shot.model.match import Grade, Movement, SurfaceMatch
 from verdigris.shot.model.media import Plate
 from verdigris.shot.model.outline import Occluder, ShapeKey
 from verdigris.shot.model.placement import Placement
@@ -144,3 +144,20 @@ def test_a_moving_outline_is_blurred_by_the_shutter_and_only_where_its_movement_
     matched = shot.model_copy(update={"match": [SurfaceMatch(surface="back", movement=Movement(shutter=0.25))]})
     [[quarter, _], _] = in_front_of(matched, shot.surface("back"), tracks, 1, (W, H), blurred=True)
     assert np.ptp(quarter[:, 0, 0]) == pytest.approx(5 * (1 - 1 / len(quarter)))
+
+
+def test_the_whole_picture_is_graded_after_everything_else_and_not_at_all_without_strength(shot):
+    tracks = {s.id: {n: result(n) for n in range(3)} for s in shot.surfaces}
+    rng = np.random.default_rng(2)
+    picture = RgbFrame(rng.integers(0, 60000, (H, W, 3)).astype(np.uint16))
+
+    def drawn(grade):
+        graded = shot.model_copy(update={"grade": grade})
+        placed = [PlacedArtwork(p, graded.surface(p.surface), lambda ref: Still(200), PLATE) for p in graded.placements]
+        return draw_frame(plan_frame(graded, placed, tracks, 1), placed, picture).pixels
+
+    plain = drawn(None)
+    assert np.array_equal(drawn(Grade(slope=(0.5, 1.0, 1.0), strength=0.0)), plain)
+    half = drawn(Grade(slope=(0.5, 1.0, 1.0)))
+    assert np.abs(half[..., 0].astype(float) - plain[..., 0] * 0.5).max() < 12
+    assert np.abs(half[..., 1:].astype(float) - plain[..., 1:]).max() < 12

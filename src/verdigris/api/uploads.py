@@ -17,6 +17,7 @@ from verdigris.api.views import media_view
 from verdigris.jobs.queue import enqueue_job
 from verdigris.media.errors import MediaError
 from verdigris.media.film import film_format
+from verdigris.media.lut import LUT_ENDINGS
 from verdigris.media.stills import still_kind
 from verdigris.store.database import announce, session
 from verdigris.store.jobs import create_job, open_job_for_media
@@ -67,7 +68,7 @@ def _look(target: Path, name: str, ending: str, size: int) -> None:
         raise MediaError("damaged", f"{name} is empty.")
     if ending in FILM_ENDINGS and film_format(target) is None:
         raise MediaError("unsupported", f"{name} is not a film, whatever its name says. Films are MP4, MOV and MKV.")
-    if ending not in FILM_ENDINGS and ending != ".zip" and still_kind(target) is None:
+    if ending not in (*FILM_ENDINGS, *LUT_ENDINGS, ".zip") and still_kind(target) is None:
         raise MediaError("unsupported", f"{name} is not a still, whatever its name says. Stills are PNG, JPEG, TIFF, OpenEXR and SVG.")
 
 

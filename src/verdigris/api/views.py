@@ -238,8 +238,8 @@ def proxy_sources(s: Session, folder: MediaFolder, document: Shot) -> dict[str, 
 
 
 def field_folders(s: Session, folder: MediaFolder, document: Shot) -> dict[str, Path]:
-    """Folders of the light fields a document names, as far as they were read to their end."""
-    named = {r.media: get_media(s, r.media) for r in files_of(document.match) if r.media is not None}
+    """Light fields and tables a document names, as far as they were read to their end."""
+    named = {r.media: get_media(s, r.media) for r in files_of([document.match, document.grade]) if r.media is not None}
     return {k: folder.source(k, media.ending) for k, media in named.items() if media.state == "ready"}
 
 

@@ -1,41 +1,78 @@
-"""grade: a surface's grade from and to a colour decision list."""
+"""grade: a colour decision list, a table or a look for a surface or the whole picture; and the grade there is, as a file."""
 
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from verdigris.cli.terminal import console
 
+if TYPE_CHECKING:
+    from verdigris.shot.model.document import Shot
+    from verdigris.shot.model.match import Grade
+
 
 def grade(
     shot: Annotated[Path, typer.Argument(help="Shot document (JSON).")],
-    surface: Annotated[str, typer.Option(help="Surface by id.")],
+    surface: Annotated[str | None, typer.Option(help="Surface by id; without it, the whole picture.")] = None,
     cdl: Annotated[Path | None, typer.Option(help="ASC CDL to read: .cc, .ccc or .cdl.")] = None,
+    lut: Annotated[Path | None, typer.Option(help="Table to use: .cube, .clf, .csp, .spi1d, .spi3d, .3dl; or an .ocioz.")] = None,
+    look: Annotated[str | None, typer.Option(help="Which look of the .ocioz.")] = None,
     out: Annotated[Path | None, typer.Option(help="Document to write, with the grade in it.")] = None,
-    write: Annotated[Path | None, typer.Option(help="Write the surface's grade to this .cc instead.")] = None,
+    write: Annotated[Path | None, typer.Option(help="Write the grade to this .cc or .cube instead.")] = None,
 ) -> None:
-    """Give what lies on a surface a grade from an ASC CDL, or write the one it has."""
-    from verdigris.formats.cdl import Cdl, read_cdl, write_cdl
+    """Grade what lies on a surface, or the whole picture; or write the grade there is."""
+    import os
+
+    from verdigris.cli.paths import moved
+    from verdigris.formats.cdl import read_cdl
+    from verdigris.media.lut import lut_facts
     from verdigris.shot.edits.edit import apply_edit
     from verdigris.shot.edits.placements import SetMatch
+    from verdigris.shot.edits.whole import SetGrade
     from verdigris.shot.model.document import read_shot
     from verdigris.shot.model.match import Grade, SurfaceMatch
+    from verdigris.shot.model.media import MediaRef
 
-    if (cdl is None) == (write is None) or (cdl is None) != (out is None):
-        raise typer.BadParameter("Say --cdl and --out to read a grade, or --write to write one.")
+    reads = cdl is not None or lut is not None
+    if reads == (write is not None) or reads != (out is not None) or (look is not None and lut is None):
+        raise typer.BadParameter("Say --cdl or --lut (with --look for one of an .ocioz), and --out; or --write.")
     document = read_shot(shot)
-    match = next((m for m in document.match if m.surface == surface), SurfaceMatch(surface=document.surface(surface).id))
+    match = None if surface is None else _match_of(document, surface)
+    now = (document.grade if match is None else match.grade) or Grade()
     if write is not None:
-        now = match.grade or Grade()
-        write.write_text(write_cdl(Cdl(now.slope, now.offset, now.power, now.saturation), surface), encoding="utf-8")
+        _write(write, now, surface or document.name, shot.parent)
         console.print(f"{write}")
         return
-    assert cdl is not None
     assert out is not None
-    found = read_cdl(cdl.read_text(encoding="utf-8", errors="replace"))
-    before = match.grade or Grade()
-    told = {"slope": found.slope, "offset": found.offset, "power": found.power, "saturation": found.saturation}
-    graded = match.model_copy(update={"grade": before.model_copy(update=told)})
-    out.write_text(apply_edit(document, SetMatch(match=graded)).model_dump_json(indent=1, exclude_none=True) + "\n", encoding="utf-8")
+    told: dict[str, Any] = {}
+    if cdl is not None:
+        found = read_cdl(cdl.read_text(encoding="utf-8", errors="replace"))
+        told |= {"slope": found.slope, "offset": found.offset, "power": found.power, "saturation": found.saturation}
+    document = moved(document, shot.parent, out.parent)
+    if lut is not None:
+        lut_facts(lut, lut.name)
+        told |= {"lut": MediaRef(path=os.path.relpath(lut.resolve(), out.parent.resolve())), "look": look}
+    graded = Grade.model_validate({**now.model_dump(), **told})
+    edit = SetGrade(grade=graded) if match is None else SetMatch(match=SurfaceMatch.model_validate({**match.model_dump(), "grade": graded}))
+    out.write_text(apply_edit(document, edit).model_dump_json(indent=1, exclude_none=True) + "\n", encoding="utf-8")
     console.print(f"{out}")
+
+
+def _match_of(document: "Shot", surface: str) -> Any:
+    from verdigris.shot.model.match import SurfaceMatch
+
+    return next((m for m in document.match if m.surface == surface), SurfaceMatch(surface=document.surface(surface).id))
+
+
+def _write(path: Path, grade: "Grade", title: str, base: Path) -> None:
+    """A .cc holds the list alone; a .cube all of it, on display codes."""
+    from verdigris.formats.cdl import Cdl, write_cdl
+    from verdigris.formats.cube import write_cube
+    from verdigris.runs.scene.artwork import resolve
+    from verdigris.runs.scene.grade import on_display
+
+    if path.suffix.lower() == ".cube":
+        path.write_text(write_cube(on_display(grade, lambda ref: resolve(ref, base)), title), encoding="utf-8")
+    else:
+        path.write_text(write_cdl(Cdl(grade.slope, grade.offset, grade.power, grade.saturation), title), encoding="utf-8")

@@ -18,6 +18,7 @@ def match(
     json: Annotated[bool, typer.Option("--json", help="Print proposals as JSON on standard output.")] = False,
 ) -> None:
     """Measure levels, light, reflections, softness, movement and grain where artwork is placed; print each proposal with its figures."""
+    from verdigris.cli.paths import moved
     from verdigris.runs.errors import RunError
     from verdigris.runs.match.measure import measure, only_sure, with_proposals
     from verdigris.runs.match.proposal import Measured
@@ -71,17 +72,7 @@ def match(
                     mark = "taken over" if over else "sure" if p.sure and p.value is not None else "-"
                     console.print(f"{one.name}: {p.part}: plate {p.plate}; artwork {p.artwork}; {mark}\n    {p.said}")
     document = document.model_copy(update={"match": list(matches.values())})
-    if out.parent.resolve() != shot.parent.resolve():
-        document = with_files(document, lambda ref: _moved(ref, shot.parent, out.parent))
+    document = moved(document, shot.parent, out.parent)
     out.write_text(document.model_dump_json(indent=1, exclude_none=True) + "\n", encoding="utf-8")
     if json:
         print_json(told)
-
-
-def _moved(ref: Any, base: Path, to: Path) -> Any:
-    """A path beside the first document, as seen from the new one."""
-    import os
-
-    if ref.path is None or Path(ref.path).is_absolute() or not (base / ref.path).exists():
-        return ref
-    return ref.model_copy(update={"path": os.path.relpath((base / ref.path).resolve(), to.resolve())})

@@ -11,6 +11,8 @@ from sqlalchemy.orm import Session
 from verdigris.formats.track_json import read_tracks
 from verdigris.jobs.queue import enqueue_job
 from verdigris.media.errors import MediaError
+from verdigris.media.facts import MediaFacts
+from verdigris.media.lut import LUT_ENDINGS, lut_facts
 from verdigris.media.reader import open_media
 from verdigris.settings import Settings
 from verdigris.shot.errors import ShotError
@@ -27,10 +29,16 @@ from verdigris.store.slots import settle_slots
 from verdigris.store.takes import belongs_to, create_take, get_take, write_frame
 
 
+def _facts(path: Path) -> MediaFacts:
+    if path.is_file() and path.suffix.lower() in LUT_ENDINGS:
+        return lut_facts(path, path.name)
+    with open_media(path) as reader:
+        return reader.facts
+
+
 def take_in(s: Session, folder: MediaFolder, path: Path) -> str:
     """Copy a film, still or folder of stills into the media folder and have it read; returns its content hash."""
-    with open_media(path) as reader:
-        facts = reader.facts
+    facts = _facts(path)
     is_folder = path.is_dir()
     media_hash = folder_hash(path) if is_folder else file_hash(path)
     if s.get(Media, media_hash) is not None:

@@ -97,7 +97,7 @@ class MediaFacts(BaseModel):
 
     model_config = ConfigDict(frozen=True)
 
-    kind: Literal["film", "sequence", "still"]
+    kind: Literal["film", "sequence", "still", "lut"]
     width: int
     height: int
     frame_count: int

@@ -9,6 +9,7 @@ from verdigris.media.errors import MediaError
 from verdigris.media.facts import ColourChoice, Limits, MediaFacts
 from verdigris.media.film import FilmReader, film_format
 from verdigris.media.frames import Frame
+from verdigris.media.lut import LUT_ENDINGS
 from verdigris.media.stills import DRAWING_ENDINGS, STILL_ENDINGS, SequenceReader
 
 Reader = FilmReader | SequenceReader
@@ -51,6 +52,8 @@ def open_media(
         raise MediaError("not_found", f"There is no file or folder {path}.")
     if path.is_dir() or path.suffix.lower() in (*STILL_ENDINGS, *DRAWING_ENDINGS):
         return _coloured(SequenceReader(path, rate, limits, name), colour)
+    if path.suffix.lower() in LUT_ENDINGS:
+        raise MediaError("unsupported", f"{name or path.name} is a table of colours, not a picture. It belongs into a grade.")
     if film_format(path) is None:
         raise MediaError(
             "unsupported", f"{name or path.name} is not read here. Films are MP4, MOV and MKV; stills are PNG, JPEG, TIFF, OpenEXR and SVG."

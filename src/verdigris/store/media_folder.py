@@ -13,6 +13,7 @@ from pathlib import Path
 
 from verdigris.media.errors import MediaError
 from verdigris.media.facts import Limits
+from verdigris.media.lut import LUT_ENDINGS
 from verdigris.media.stills import DRAWING_ENDINGS, STILL_ENDINGS
 
 _HASH = re.compile(r"^[0-9a-f]{64}$")
@@ -117,7 +118,7 @@ def safe_ending(name: str) -> str:
         `unsupported` for any other.
     """
     ending = Path(name).suffix.lower()
-    if ending not in (*FILM_ENDINGS, *STILL_ENDINGS, *DRAWING_ENDINGS, ".zip"):
+    if ending not in (*FILM_ENDINGS, *STILL_ENDINGS, *DRAWING_ENDINGS, *LUT_ENDINGS, ".zip"):
         raise MediaError(
             "unsupported",
             f"{Path(name).name} is not read here. Films are MP4, MOV and MKV; "

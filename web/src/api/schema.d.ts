@@ -611,7 +611,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/shots/{shot_id}/surfaces/{surface_id}/grade.cc": {
+    "/api/shots/{shot_id}/surfaces/{surface_id}/grade.{ending}": {
         parameters: {
             query?: never;
             header?: never;
@@ -620,9 +620,29 @@ export interface paths {
         };
         /**
          * Grade File
-         * @description The grade of what lies on a surface, as ASC CDL.
+         * @description The grade of what lies on a surface, as ASC CDL, or with curves and table as .cube.
          */
         get: operations["grade_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/grade.{ending}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Whole Grade File
+         * @description The whole picture's grade, as ASC CDL, or with curves and table as .cube.
+         */
+        get: operations["whole_grade_file"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1861,6 +1881,58 @@ export interface components {
             sigma_px: number;
         };
         /**
+         * Curves
+         * @description Tone curves through points on display codes 0..1: one for all channels, then one for each.
+         */
+        "Curves-Input": {
+            /** All */
+            all?: [
+                number,
+                number
+            ][];
+            /** Red */
+            red?: [
+                number,
+                number
+            ][];
+            /** Green */
+            green?: [
+                number,
+                number
+            ][];
+            /** Blue */
+            blue?: [
+                number,
+                number
+            ][];
+        };
+        /**
+         * Curves
+         * @description Tone curves through points on display codes 0..1: one for all channels, then one for each.
+         */
+        "Curves-Output": {
+            /** All */
+            all: [
+                number,
+                number
+            ][];
+            /** Red */
+            red: [
+                number,
+                number
+            ][];
+            /** Green */
+            green: [
+                number,
+                number
+            ][];
+            /** Blue */
+            blue: [
+                number,
+                number
+            ][];
+        };
+        /**
          * Delivery
          * @description How the result is handed over, or the plate held still for painting on.
          */
@@ -2179,7 +2251,7 @@ export interface components {
          */
         DraftRequest: {
             /** Edits */
-            edits: (components["schemas"]["Rename"] | components["schemas"]["SetPlateFacts"] | components["schemas"]["SetColour"] | components["schemas"]["AddSurface"] | components["schemas"]["SetCorners"] | components["schemas"]["SetRegion"] | components["schemas"]["SetReference"] | components["schemas"]["SetMotion"] | components["schemas"]["AddOccluder"] | components["schemas"]["SetOccluderKeys"] | components["schemas"]["SetOccluder"] | components["schemas"]["Remove"] | components["schemas"]["SetDepthOrder"] | components["schemas"]["SetPlacement"] | components["schemas"]["RemovePlacement"] | components["schemas"]["OrderPlacements"] | components["schemas"]["SetProportions"] | components["schemas"]["SetMatte"] | components["schemas"]["SetMatch"] | components["schemas"]["RemoveMatte"] | components["schemas"]["ChooseTake"] | components["schemas"]["NudgeCorner"] | components["schemas"]["SetReach"] | components["schemas"]["HoldFrame"] | components["schemas"]["SetMending"] | components["schemas"]["SetAnalysis"] | components["schemas"]["SetPoints"] | components["schemas"]["RestoreSettings"] | components["schemas"]["SetLens"] | components["schemas"]["SetDelivery"])[];
+            edits: (components["schemas"]["Rename"] | components["schemas"]["SetPlateFacts"] | components["schemas"]["SetColour"] | components["schemas"]["AddSurface"] | components["schemas"]["SetCorners"] | components["schemas"]["SetRegion"] | components["schemas"]["SetReference"] | components["schemas"]["SetMotion"] | components["schemas"]["AddOccluder"] | components["schemas"]["SetOccluderKeys"] | components["schemas"]["SetOccluder"] | components["schemas"]["Remove"] | components["schemas"]["SetDepthOrder"] | components["schemas"]["SetPlacement"] | components["schemas"]["RemovePlacement"] | components["schemas"]["OrderPlacements"] | components["schemas"]["SetProportions"] | components["schemas"]["SetMatte"] | components["schemas"]["SetMatch"] | components["schemas"]["SetGrade"] | components["schemas"]["RemoveMatte"] | components["schemas"]["ChooseTake"] | components["schemas"]["NudgeCorner"] | components["schemas"]["SetReach"] | components["schemas"]["HoldFrame"] | components["schemas"]["SetMending"] | components["schemas"]["SetAnalysis"] | components["schemas"]["SetPoints"] | components["schemas"]["RestoreSettings"] | components["schemas"]["SetLens"] | components["schemas"]["SetDelivery"])[];
             /**
              * State
              * @default
@@ -2199,7 +2271,7 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             /** Edits */
-            edits: (components["schemas"]["Rename"] | components["schemas"]["SetPlateFacts"] | components["schemas"]["SetColour"] | components["schemas"]["AddSurface"] | components["schemas"]["SetCorners"] | components["schemas"]["SetRegion"] | components["schemas"]["SetReference"] | components["schemas"]["SetMotion"] | components["schemas"]["AddOccluder"] | components["schemas"]["SetOccluderKeys"] | components["schemas"]["SetOccluder"] | components["schemas"]["Remove"] | components["schemas"]["SetDepthOrder"] | components["schemas"]["SetPlacement"] | components["schemas"]["RemovePlacement"] | components["schemas"]["OrderPlacements"] | components["schemas"]["SetProportions"] | components["schemas"]["SetMatte"] | components["schemas"]["SetMatch"] | components["schemas"]["RemoveMatte"] | components["schemas"]["ChooseTake"] | components["schemas"]["NudgeCorner"] | components["schemas"]["SetReach"] | components["schemas"]["HoldFrame"] | components["schemas"]["SetMending"] | components["schemas"]["SetAnalysis"] | components["schemas"]["SetPoints"] | components["schemas"]["RestoreSettings"] | components["schemas"]["SetLens"] | components["schemas"]["SetDelivery"])[];
+            edits: (components["schemas"]["Rename"] | components["schemas"]["SetPlateFacts"] | components["schemas"]["SetColour"] | components["schemas"]["AddSurface"] | components["schemas"]["SetCorners"] | components["schemas"]["SetRegion"] | components["schemas"]["SetReference"] | components["schemas"]["SetMotion"] | components["schemas"]["AddOccluder"] | components["schemas"]["SetOccluderKeys"] | components["schemas"]["SetOccluder"] | components["schemas"]["Remove"] | components["schemas"]["SetDepthOrder"] | components["schemas"]["SetPlacement"] | components["schemas"]["RemovePlacement"] | components["schemas"]["OrderPlacements"] | components["schemas"]["SetProportions"] | components["schemas"]["SetMatte"] | components["schemas"]["SetMatch"] | components["schemas"]["SetGrade"] | components["schemas"]["RemoveMatte"] | components["schemas"]["ChooseTake"] | components["schemas"]["NudgeCorner"] | components["schemas"]["SetReach"] | components["schemas"]["HoldFrame"] | components["schemas"]["SetMending"] | components["schemas"]["SetAnalysis"] | components["schemas"]["SetPoints"] | components["schemas"]["RestoreSettings"] | components["schemas"]["SetLens"] | components["schemas"]["SetDelivery"])[];
             /**
              * Stroke
              * @description edits of one movement of the hand are one step to undo
@@ -2438,7 +2510,7 @@ export interface components {
         };
         /**
          * Grade
-         * @description A last change of colour: brightness and contrast, then a colour decision list, on display codes.
+         * @description A last change of colour on display codes: brightness and contrast, a colour decision list, curves, and then a table.
          */
         "Grade-Input": {
             /**
@@ -2497,6 +2569,14 @@ export interface components {
              * @default 1
              */
             contrast: number;
+            curves?: components["schemas"]["Curves-Input"] | null;
+            /** @description a table: .cube, .clf, .csp, .spi1d, .spi3d, .3dl; or an .ocioz with looks */
+            lut?: components["schemas"]["MediaRef-Input"] | null;
+            /**
+             * Look
+             * @description which look of an .ocioz; it is applied to linear light
+             */
+            look?: string | null;
             /**
              * Strength
              * @default 1
@@ -2505,7 +2585,7 @@ export interface components {
         };
         /**
          * Grade
-         * @description A last change of colour: brightness and contrast, then a colour decision list, on display codes.
+         * @description A last change of colour on display codes: brightness and contrast, a colour decision list, curves, and then a table.
          */
         "Grade-Output": {
             /**
@@ -2564,6 +2644,14 @@ export interface components {
              * @default 1
              */
             contrast: number;
+            curves: components["schemas"]["Curves-Output"] | null;
+            /** @description a table: .cube, .clf, .csp, .spi1d, .spi3d, .3dl; or an .ocioz with looks */
+            lut: components["schemas"]["MediaRef-Output"] | null;
+            /**
+             * Look
+             * @description which look of an .ocioz; it is applied to linear light
+             */
+            look: string | null;
             /**
              * Strength
              * @default 1
@@ -3649,7 +3737,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "film" | "sequence" | "still";
+            kind: "film" | "sequence" | "still" | "lut";
             /** Width */
             width: number;
             /** Height */
@@ -5461,6 +5549,18 @@ export interface components {
             near_to_far: string[];
         };
         /**
+         * SetGrade
+         * @description Grade the whole picture; null leaves it as it is.
+         */
+        SetGrade: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_grade";
+            grade: components["schemas"]["Grade-Input"] | null;
+        };
+        /**
          * SetLens
          * @description Say what the lens does, or draw lines that should be straight.
          */
@@ -6024,6 +6124,8 @@ export interface components {
              * @description how what lies on surfaces is made to sit
              */
             match: components["schemas"]["SurfaceMatch-Output"][];
+            /** @description of the whole picture, after everything else */
+            grade: components["schemas"]["Grade-Output"] | null;
             delivery: components["schemas"]["Delivery-Output"];
         };
         /**
@@ -8467,6 +8569,37 @@ export interface operations {
             path: {
                 shot_id: string;
                 surface_id: string;
+                ending: "cc" | "cube";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    whole_grade_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                ending: "cc" | "cube";
             };
             cookie?: never;
         };

@@ -36,6 +36,7 @@ export type Matte = Shot["mattes"][number];
 export type MattePart = Matte["parts"][number];
 export type KeyPart = Extract<MattePart, { kind: "key" }>;
 export type SurfaceMatch = Shot["match"][number];
+export type Grade = NonNullable<Shot["grade"]>;
 export type Proposals = Schemas["ProposalsView"];
 export type Proposal = Proposals["proposals"][number];
 export type SlotView = Schemas["SlotView"];

@@ -22,10 +22,10 @@ async function waitUntilUsable(hash: string, job: string | null, tell: (s: Stage
   }
 }
 
-type Props = { title: string; hint?: string; onMedia: (media: MediaView) => void; children?: ReactNode };
+type Props = { title: string; hint?: string; accept?: string; onMedia: (media: MediaView) => void; children?: ReactNode };
 
 /** With `children`, these are what is dropped on; else a line of text, and folders may be chosen. */
-export function Upload({ title, hint, onMedia, children }: Props) {
+export function Upload({ title, hint, accept = ACCEPT, onMedia, children }: Props) {
   const { notification } = App.useApp();
   const [stage, setStage] = useState<Stage>(null);
   const batch = useRef<File[] | null>(null);
@@ -50,7 +50,7 @@ export function Upload({ title, hint, onMedia, children }: Props) {
     }
     return false;
   };
-  const shared = { accept: ACCEPT, showUploadList: false, disabled: stage !== null, beforeUpload: before };
+  const shared = { accept, showUploadList: false, disabled: stage !== null, beforeUpload: before };
   return (
     <div className="upload">
       <AntUpload.Dragger multiple {...shared}>

@@ -24,6 +24,7 @@ export function rangesText(ranges: [number, number][], first: number): string {
 export function mediaFactsText(media: MediaView): string {
   const f = media.facts;
   if (!f) return "being read";
+  if (f.kind === "lut") return `a table, .${f.codec}`;
   const parts = [`${f.width} x ${f.height}`];
   if (f.kind !== "still") parts.push(`${f.frame_count} f`, rateText(f.rate));
   if (f.has_alpha) parts.push("with transparency");

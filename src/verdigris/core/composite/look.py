@@ -221,17 +221,15 @@ def _grain_of(changed: Float32, plate: Float32, share: Float32, look: Look, box:
     return np.asarray(light * share[..., None], np.float32)
 
 
-def cdl(
-    slope: Rgb, offset: Rgb, power: Rgb, saturation: float, encode: Callable[[Float32], Float32], decode: Callable[[Float32], Float32]
-) -> Callable[[Float32], Float32]:
-    """A colour decision list on display codes, as a function of linear light."""
+def cdl(slope: Rgb, offset: Rgb, power: Rgb, saturation: float) -> Callable[[Float32], Float32]:
+    """A colour decision list as a function of code values (..., 3); none comes out below 0, and what is above 1 stays there."""
     s, o, p = (np.array(v, np.float32) for v in (slope, offset, power))
     weights = np.array([0.2126, 0.7152, 0.0722], np.float32)
 
-    def grade(light: Float32) -> Float32:
-        out = np.clip(encode(light) * s + o, 0, 1) ** p
+    def grade(codes: Float32) -> Float32:
+        out = np.maximum(codes * s + o, 0) ** p
         luma = (out @ weights)[..., None]
-        return decode(np.asarray(np.clip(luma + np.float32(saturation) * (out - luma), 0, 1), np.float32))
+        return np.asarray(np.maximum(luma + np.float32(saturation) * (out - luma), 0), np.float32)
 
     return grade
 

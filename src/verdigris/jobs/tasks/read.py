@@ -5,6 +5,7 @@ from verdigris.jobs.retry import WhenAsked
 from verdigris.jobs.running import RunningJob, run_job
 from verdigris.media.decoding_time import decoding_time
 from verdigris.media.facts import Limits, MediaFacts
+from verdigris.media.lut import LUT_ENDINGS, lut_facts
 from verdigris.media.reader import open_media
 from verdigris.runs.views.proxies import write_proxies
 from verdigris.settings import Settings
@@ -33,6 +34,12 @@ def read_media(job_id: str) -> None:
             source = folder.unpack_zip(media_hash, _limits(settings))
             ending = ""
         limit = decoding_time(settings.decode_seconds)
+        if ending in LUT_ENDINGS:
+            with limit:
+                facts = lut_facts(source, name)
+            _keep_facts(job, media_hash, facts, ending)
+            _ready(job, media_hash)
+            return "The table was read." + "".join(f" {note}" for note in facts.notes)
         with limit as go_on, open_media(source, limits=_limits(settings), name=name) as reader:
             _keep_facts(job, media_hash, reader.facts, ending)
 
@@ -46,13 +53,17 @@ def read_media(job_id: str) -> None:
                 return "Stopped; the frames read so far are kept. Bring the same file in again to go on."
             facts = reader.facts
         _keep_facts(job, media_hash, facts, ending)
-        with session(settings.database_url) as s:
-            job.writing(s)
-            get_media(s, media_hash).state = "ready"
-            announce(s, "media", media=media_hash)
+        _ready(job, media_hash)
         return "Every frame was decoded." + "".join(f" {note}" for note in facts.notes)
 
     run_job(settings.database_url, job_id, work)
+
+
+def _ready(job: RunningJob, media_hash: str) -> None:
+    with session(job.url) as s:
+        job.writing(s)
+        get_media(s, media_hash).state = "ready"
+        announce(s, "media", media=media_hash)
 
 
 def _keep_facts(job: RunningJob, media_hash: str, facts: MediaFacts, ending: str) -> None:

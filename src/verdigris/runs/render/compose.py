@@ -1,6 +1,6 @@
 """Composed frames of a shot: plate in, plate with everything pinned out. One way for previews, command line and workers."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import cached_property, partial
 
 import numpy as np
@@ -12,6 +12,7 @@ from verdigris.core.composite.stack import Laid, apart, put_layers
 from verdigris.core.composite.unmix import Front
 from verdigris.core.composite.warp import outline_from_surface, scaled_camera, warp_of
 from verdigris.core.geometry.shapes import polygon_coverage
+from verdigris.core.light.encoding import in_primaries
 from verdigris.core.matte.occlusion import occlusion
 from verdigris.core.types import Bool, Float32
 from verdigris.media.frames import Frame
@@ -19,6 +20,7 @@ from verdigris.runs.errors import RunError
 from verdigris.runs.render.mattes import Drawn, Mattes, together, without_files, without_spill
 from verdigris.runs.scene.artwork import PlacedArtwork
 from verdigris.runs.scene.frame_plan import FramePlan, LayerPlan, MattePlan, arrays_of
+from verdigris.runs.scene.grade import of_plan, plan_grade
 from verdigris.runs.scene.in_front import Tracks, corners_at
 from verdigris.runs.scene.match import Fields, look_of, no_fields
 from verdigris.shot.model.document import Shot
@@ -33,7 +35,7 @@ def check_ready(shot: Shot, tracks: Tracks) -> None:
         if not any(r.homography is not None for r in tracks.get(held.id, {}).values()):
             raise RunError("not_tracked", f"{held.name} has no track to hold the plate still by. Track it first.")
         return
-    if not shot.placements:
+    if not shot.placements and plan_grade(shot.grade, 0) is None:
         raise RunError("nothing_placed", "There is nothing to render yet: place artwork on a surface first.")
     for placement in shot.placements:
         if placement.surface is None or not placement.on:
@@ -49,7 +51,7 @@ def plan_frame(shot: Shot, placed: Sequence[PlacedArtwork], tracks: Tracks, fram
     """What a frame of result needs, far to near; on the same depth, in the order of the document."""
     order = sorted(range(len(placed)), key=lambda i: -placed[i].depth)
     layers = [(i, plan) for i in order for plan in placed[i].plans_at(shot, tracks, frame)]
-    return FramePlan(shot.plate.model_dump_json(), frame, tuple(layers))
+    return FramePlan(shot.plate.model_dump_json(), frame, tuple(layers), plan_grade(shot.grade, frame))
 
 
 def draw_frame(
@@ -77,7 +79,14 @@ class _Drawing:
             light, cleaned = self._without_spill(light, around, group)
             light, touched = put_layers(light, around, [one for _, one, _ in group])
             picture = picture.with_region(around, before, picture.values_of(light), touched | cleaned)
-        return picture
+        return picture if self._plan.grade is None else self._graded(picture, of_plan(self._plan.grade, self._fields.find))
+
+    def _graded(self, picture: Frame, grade: Callable[[Float32], Float32]) -> Frame:
+        """All of the picture graded, in the primaries of BT.709."""
+        everywhere = (0, 0, picture.width, picture.height)
+        before, own = picture.values(everywhere), picture.primaries
+        light = in_primaries(grade(in_primaries(picture.light_of(before), own, "bt709")), "bt709", own)
+        return picture.with_region(everywhere, before, picture.values_of(light), np.ones(light.shape[:2], np.bool_))
 
     @cached_property
     def _laid(self) -> list[tuple[tuple[int, LayerPlan], Laid, Box]]:

@@ -54,7 +54,7 @@ def picture_key(shot: Shot, tracks: Tracks) -> str:
     shown |= {m.surface for m in shot.mattes if m.surface}
     # What is nearer takes its area from what is shown.
     shown |= {x.id for x in shot.surfaces if any(x.depth < shot.surface(k).depth for k in shown)}
-    plain = shot.model_dump(mode="json", include={"plate", "placements", "occluders", "mattes", "match"})
+    plain = shot.model_dump(mode="json", include={"plate", "placements", "occluders", "mattes", "match", "grade"})
     for named in (*plain["occluders"], *plain["placements"], *plain["mattes"]):
         named.pop("name", None)
     used = {"id", "depth", "reference_frame", "corners", "corrections", "reach_frames", "proportions", "region"}
@@ -131,7 +131,7 @@ class OpenShot:
     @cached_property
     def fields(self) -> Fields:
         """Light and reflections over surfaces."""
-        return Fields(self._open)
+        return Fields(self._open, lambda ref: resolve(ref, self._base, self._media))
 
     def _open(self, ref: MediaRef) -> Reader:
         return open_ref(ref, self._base, self._media)

@@ -96,6 +96,14 @@ class MatchPlan:
 
 
 @dataclass(frozen=True)
+class GradePlan:
+    """A grade at a frame: what the document says of it, as JSON, and its strength."""
+
+    told: str
+    strength: float
+
+
+@dataclass(frozen=True)
 class LayerPlan:
     """One layer of a frame.
 
@@ -144,16 +152,17 @@ class LayerPlan:
 
 @dataclass(frozen=True)
 class FramePlan:
-    """A frame of result from a plate: `layers` far to near, each with the number of its placement."""
+    """A frame of result from a plate: `layers` far to near, each with the number of its placement; and the whole picture's grade."""
 
     plate: str
     frame: int
     layers: tuple[tuple[int, LayerPlan], ...]
+    grade: GradePlan | None = None
 
     @cached_property
     def key(self) -> str:
         """Fingerprint: plans that are alike give the same picture of the same plate, as long as the same code draws it."""
-        told = (drawing(), self.plate, self.frame, [_told(layer) for _, layer in self.layers])
+        told = (drawing(), self.plate, self.frame, [_told(layer) for _, layer in self.layers], self.grade)
         return hashlib.sha256(repr(told).encode()).hexdigest()[:24]
 
 

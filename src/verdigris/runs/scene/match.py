@@ -3,29 +3,28 @@
 import json
 from collections.abc import Callable, Mapping
 from functools import lru_cache
+from pathlib import Path
 
 import cv2
 import numpy as np
 
-from verdigris.core.composite.look import Cast, Glow, Look, Rgb, cdl
+from verdigris.core.composite.look import Cast, Glow, Look, Rgb
 from verdigris.core.composite.texture import Texture
 from verdigris.core.composite.warp import exposure_of
-from verdigris.core.light.encoding import to_code, to_light
 from verdigris.core.match.grain import Grain
 from verdigris.core.types import Float32, Float64
 from verdigris.media.frames import linear_light
 from verdigris.media.reader import Reader
 from verdigris.runs.errors import RunError
 from verdigris.runs.scene.frame_plan import MatchPlan
+from verdigris.runs.scene.grade import Find, graded
 from verdigris.shot.model.keyed import value_at
-from verdigris.shot.model.match import Grade, GrainLook, SurfaceMatch
+from verdigris.shot.model.match import GrainLook, SurfaceMatch
 from verdigris.shot.model.media import MediaRef
 
 KEYED = ("levels", "light", "shading", "reflections", "veil", "grade")
 # What is measured from, and what the plan tells for each frame by itself.
 NOT_DRAWN = {"spots", "white_linear", "kind", "surface"}
-# Middle grey in display codes, about which contrast turns.
-MIDDLE = 0.46
 
 
 def plan_match(match: SurfaceMatch | None, frame: int) -> MatchPlan | None:
@@ -61,9 +60,11 @@ class Fields:
     Parameters
     ----------
     open_file : opens a folder of stills
+    find : tells where any other file lies that a match or a grade names
     """
 
-    def __init__(self, open_file: Callable[[MediaRef], Reader]) -> None:
+    def __init__(self, open_file: Callable[[MediaRef], Reader], find: Find) -> None:
+        self.find = find
         self._open, self._readers = open_file, dict[str, Reader]()
         self._texture = lru_cache(maxsize=12)(self._read)
 
@@ -119,7 +120,7 @@ def look_of(
         None if glow is None else Glow(glow.strength, glow.radius_px),
         None if shadow is None else Cast(shadow.offset_px, shadow.soft_px, shadow.strength),
         None if wrap is None else (wrap.strength, wrap.radius_px),
-        None if match.grade is None else graded(match.grade, strength["grade"]), codes_of, light_of,
+        None if match.grade is None else graded(match.grade, strength["grade"], fields.find), codes_of, light_of,
     )  # fmt: skip
 
 
@@ -138,23 +139,13 @@ def grain_of(part: GrainLook) -> Grain:
     return Grain(np.array(part.codes), np.array(part.deviation), np.array(part.spatial), np.array(part.channels))
 
 
-def graded(grade: Grade, strength: float) -> Callable[[Float32], Float32]:
-    """A grade as a function of linear light, on sRGB codes."""
-    # Brightness and contrast are a slope and an offset before the list's own.
-    r, g, b = grade.slope
-    slope = (r * grade.contrast, g * grade.contrast, b * grade.contrast)
-    shift = grade.brightness + MIDDLE * (1 - grade.contrast)
-    offset = (grade.offset[0] + r * shift, grade.offset[1] + g * shift, grade.offset[2] + b * shift)
-    whole = cdl(slope, offset, grade.power, grade.saturation, lambda x: to_code(x, "srgb"), lambda x: to_light(x, "srgb"))
-    if strength == 1:
-        return whole
-    return lambda light: np.asarray(light + np.float32(strength) * (whole(light) - light), np.float32)
-
-
 def no_fields() -> Fields:
     """Where nothing lies over a surface: no file is read."""
 
     def nothing(ref: MediaRef) -> Reader:
         raise RunError("not_ready", "A light field is named, and none is open.")
 
-    return Fields(nothing)
+    def nowhere(ref: MediaRef) -> Path:
+        raise RunError("not_ready", "A table is named, and none is open.")
+
+    return Fields(nothing, nowhere)

@@ -36,7 +36,7 @@ class Preview:
     Parameters
     ----------
     sources : proxy folder and facts by content hash, for the plate and every artwork
-    fields : folders of light fields by content hash: they are small, and read as they are
+    fields : light fields and tables by content hash: they are small, and read as they are
     """
 
     def __init__(self, shot: Shot, tracks: Tracks, sources: Mapping[str, ProxySource], fields: Mapping[str, Path] | None = None) -> None:
@@ -50,7 +50,7 @@ class Preview:
         self._sources = sources
         self.mattes = Mattes(self._plate.frame, self._beside, self._scale)
         self._folders = fields or {}
-        self._fields = Fields(self._open_field)
+        self._fields = Fields(self._open_field, self._find)
         self._placed = []
         for placement in shot.placements:
             surface = None if placement.surface is None else shot.surface(placement.surface)
@@ -68,9 +68,12 @@ class Preview:
         return ProxyReader(folder, facts, reduce=self._reduction(surface, facts) if whole and surface else 1, colour=ref.colour)
 
     def _open_field(self, ref: MediaRef) -> Reader:
+        return open_media(self._find(ref))
+
+    def _find(self, ref: MediaRef) -> Path:
         if ref.media is None or ref.media not in self._folders:
-            raise RunError("not_ready", "A light field is still being read.")
-        return open_media(self._folders[ref.media])
+            raise RunError("not_ready", "A light field, or a table, is still being read.")
+        return self._folders[ref.media]
 
     def _beside(self, ref: MediaRef, frame: int) -> Frame:
         if ref.media is None or ref.media not in self._sources:

@@ -8,7 +8,7 @@ from verdigris.shot.edits.outlines import AddOccluder, SetOccluder, SetOccluderK
 from verdigris.shot.edits.placements import OrderPlacements, RemoveMatte, RemovePlacement, SetMatch, SetMatte, SetPlacement, SetProportions
 from verdigris.shot.edits.surfaces import AddSurface, SetAnalysis, SetCorners, SetMotion, SetPoints, SetReference, SetRegion
 from verdigris.shot.edits.tracks import ChooseTake, HoldFrame, NudgeCorner, RestoreSettings, SetMending, SetReach
-from verdigris.shot.edits.whole import Remove, Rename, SetColour, SetDelivery, SetDepthOrder, SetLens, SetPlateFacts
+from verdigris.shot.edits.whole import Remove, Rename, SetColour, SetDelivery, SetDepthOrder, SetGrade, SetLens, SetPlateFacts
 from verdigris.shot.errors import ShotError
 from verdigris.shot.model.document import Shot, first_fault
 
@@ -32,6 +32,7 @@ Edit = Annotated[
     | SetProportions
     | SetMatte
     | SetMatch
+    | SetGrade
     | RemoveMatte
     | ChooseTake
     | NudgeCorner

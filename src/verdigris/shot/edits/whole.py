@@ -12,6 +12,7 @@ from verdigris.shot.model.base import FirstFrame, Id, Name, Part
 from verdigris.shot.model.camera import LensModel
 from verdigris.shot.model.delivery import Delivery
 from verdigris.shot.model.document import Shot
+from verdigris.shot.model.match import Grade
 from verdigris.shot.model.matte import Matte, OutlinePart, RegionPart, ShapePart
 
 
@@ -130,6 +131,18 @@ class SetLens(Part):
     def apply(self, shot: Shot) -> Shot:
         """The next document."""
         return shot.model_copy(update={"lens": self.lens})
+
+
+class SetGrade(Part):
+    """Grade the whole picture; null leaves it as it is."""
+
+    label: ClassVar[str] = "grade"
+    kind: Literal["set_grade"] = "set_grade"
+    grade: Grade | None
+
+    def apply(self, shot: Shot) -> Shot:
+        """The next document."""
+        return shot.model_copy(update={"grade": self.grade})
 
 
 class SetDelivery(Part):

@@ -11,7 +11,7 @@ from verdigris.shot.errors import ShotError
 from verdigris.shot.model.base import Name, Part
 from verdigris.shot.model.camera import CameraModel, LensModel
 from verdigris.shot.model.delivery import Delivery
-from verdigris.shot.model.match import SurfaceMatch
+from verdigris.shot.model.match import Grade, SurfaceMatch
 from verdigris.shot.model.matte import Matte
 from verdigris.shot.model.media import MediaRef, Plate
 from verdigris.shot.model.migration import from_version_1
@@ -37,6 +37,7 @@ class Shot(Part):
     placements: list[Placement] = Field(default_factory=list, max_length=50, description="far to near where they lie at the same depth")
     mattes: list[Matte] = Field(default_factory=list, max_length=50)
     match: list[SurfaceMatch] = Field(default_factory=list, max_length=50, description="how what lies on surfaces is made to sit")
+    grade: Grade | None = Field(None, description="of the whole picture, after everything else")
     delivery: Delivery = Field(default_factory=Delivery)
 
     @model_validator(mode="after")

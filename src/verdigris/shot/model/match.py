@@ -1,12 +1,13 @@
 """What makes artwork on a surface sit: measured in the plate, taken over part by part."""
 
+from itertools import pairwise
 from typing import Annotated, Any, Literal, Self
 
 import numpy as np
-from pydantic import BeforeValidator, Field, model_validator
+from pydantic import AfterValidator, BeforeValidator, Field, model_validator
 
 from verdigris.shot.model.artwork import Rgb
-from verdigris.shot.model.base import FrameIndex, Id, Part, Polygon
+from verdigris.shot.model.base import FrameIndex, Id, Name, Part, Polygon
 from verdigris.shot.model.keyed import KeyedShare, Share
 from verdigris.shot.model.media import MediaRef
 
@@ -133,8 +134,34 @@ class Wrap(Part):
     strength: Share = 0.1
 
 
+CurvePoint = tuple[Share, Share]
+
+
+def _rising(points: list[CurvePoint]) -> list[CurvePoint]:
+    if any(b[0] - a[0] < 1e-4 for a, b in pairwise(points)):
+        raise ValueError("points of a curve go from left to right")
+    return points
+
+
+Curve = Annotated[list[CurvePoint], Field(min_length=1, max_length=16), AfterValidator(_rising)]
+
+
+def straight() -> list[CurvePoint]:
+    """A curve that changes nothing."""
+    return [(0.0, 0.0), (1.0, 1.0)]
+
+
+class Curves(Part):
+    """Tone curves through points on display codes 0..1: one for all channels, then one for each."""
+
+    all: Curve = Field(default_factory=straight)
+    red: Curve = Field(default_factory=straight)
+    green: Curve = Field(default_factory=straight)
+    blue: Curve = Field(default_factory=straight)
+
+
 class Grade(Part):
-    """A last change of colour: brightness and contrast, then a colour decision list, on display codes."""
+    """A last change of colour on display codes: brightness and contrast, a colour decision list, curves, and then a table."""
 
     slope: tuple[Factor, Factor, Factor] = (1.0, 1.0, 1.0)
     offset: Lights = (0.0, 0.0, 0.0)
@@ -146,6 +173,9 @@ class Grade(Part):
     saturation: float = Field(1.0, ge=0, le=4)
     brightness: float = Field(0.0, ge=-1, le=1, description="added to display codes")
     contrast: float = Field(1.0, ge=0, le=4, description="around middle grey, display codes")
+    curves: Curves | None = None
+    lut: MediaRef | None = Field(None, description="a table: .cube, .clf, .csp, .spi1d, .spi3d, .3dl; or an .ocioz with looks")
+    look: Name | None = Field(None, description="which look of an .ocioz; it is applied to linear light")
     strength: KeyedShare = 1.0
 
 

@@ -8,12 +8,13 @@ import { setBench, useBench } from "../state";
 import { PartRow } from "./match/PartRow";
 import { Spots } from "./match/Spots";
 import { useMatching } from "./match/useMatching";
+import { WholePicture } from "./match/WholePicture";
 import { Field, Note } from "./parts";
 
 export function Match() {
   const { surface, take, document } = useWork();
   const matching = useMatching();
-  const [open, setOpen] = useState<PartId | null>(null);
+  const [open, setOpen] = useState<PartId | "whole" | null>(null);
   const tool = useBench((s) => s.tool);
   if (!surface?.corners || !take || !matching) {
     return (
@@ -55,6 +56,7 @@ export function Match() {
         {[...parts, ...extra].map((part) => (
           <PartRow key={part} part={part} matching={matching} open={open === part} choose={() => setOpen(open === part ? null : part)} proposal={BY_HAND.includes(part) ? null : (proposals.find((p) => p.part === part) ?? null)} />
         ))}
+        <WholePicture open={open === "whole"} choose={() => setOpen(open === "whole" ? null : "whole")} />
       </div>
     </div>
   );

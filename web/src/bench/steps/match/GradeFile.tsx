@@ -1,24 +1,18 @@
-/** A grade from and to a colour decision list. */
+/** A grade from a colour decision list, and to one or to a table. */
 import { App, Button, Upload } from "antd";
-import { api, data, urls } from "../../../api/client";
-import { useWork } from "../../context";
-import { withPart } from "../../model/match";
-import type { Matching } from "./useMatching";
+import { api, data } from "../../../api/client";
 
-export function GradeFile({ matching }: { matching: Matching }) {
-  const { shot } = useWork();
+export function GradeFile({ file, read }: { file: (ending: "cc" | "cube") => string; read: (found: object) => void }) {
   const { notification } = App.useApp();
-  const { match, set } = matching;
-  const read = async (file: File) => {
+  const ask = async (chosen: File) => {
     try {
-      const found = data<object>(await api.POST("/api/grades/read", { body: { text: await file.text() } }));
-      set(withPart(match, "grade", { ...match.grade, ...found }));
+      read(data<object>(await api.POST("/api/grades/read", { body: { text: await chosen.text() } })));
     } catch (error) {
       notification.warning({ message: "Not read", description: (error as Error).message });
     }
   };
-  const take = (file: File) => {
-    void read(file);
+  const take = (chosen: File) => {
+    void ask(chosen);
     return false;
   };
   return (
@@ -26,7 +20,8 @@ export function GradeFile({ matching }: { matching: Matching }) {
       <Upload accept=".cc,.ccc,.cdl" showUploadList={false} beforeUpload={take}>
         <Button size="small" data-testid="read-cdl">Read a CDL</Button>
       </Upload>
-      <a href={urls.grade(shot.id, match.surface)} download data-testid="write-cdl">Save as .cc</a>
+      <a href={file("cc")} download data-testid="write-cdl">Save as .cc</a>
+      <a href={file("cube")} download data-testid="write-cube">Save as .cube</a>
     </div>
   );
 }

@@ -1,10 +1,12 @@
 /** One thing measured: two figures, its small picture, a switch and a strength; in hand, its controls. */
 import { Button, InputNumber, Switch, Tooltip } from "antd";
-import type { Proposal, SurfaceMatch } from "../../../api/client";
+import { type Grade, type Proposal, type SurfaceMatch, urls } from "../../../api/client";
+import { useWork } from "../../context";
+import { newGrade } from "../../model/grade";
 import { isPart, PART_NAMES, type PartId, strengthOf, withPart } from "../../model/match";
 import { Felt } from "../Felt";
 import { Field, Note } from "../parts";
-import { GradeFile } from "./GradeFile";
+import { GradeControls } from "./GradeControls";
 import { Evidence } from "./Evidence";
 import type { Matching } from "./useMatching";
 
@@ -15,21 +17,16 @@ const FIGURES: Partial<Record<PartId, Numbers[]>> = {
   shadow: [{ key: "soft_px", label: "Soft", step: 0.5, min: 0, max: 60, unit: "px" }],
   glow: [{ key: "radius_px", label: "Reach", step: 1, min: 1, max: 200, unit: "px" }],
   wrap: [{ key: "radius_px", label: "Reach", step: 0.5, min: 0.5, max: 40, unit: "px" }],
-  grade: [
-    { key: "brightness", label: "Brightness", step: 0.01, min: -0.5, max: 0.5 },
-    { key: "contrast", label: "Contrast", step: 0.02, min: 0.2, max: 2 },
-    { key: "saturation", label: "Saturation", step: 0.02, min: 0, max: 2 },
-  ],
 };
 const TRIPLES: Partial<Record<PartId, [key: string, label: string, step: number][]>> = {
   levels: [["gain", "White", 0.005], ["ink", "Ink", 0.002], ["offset", "Reflection", 0.001]],
   veil: [["light", "Light", 0.001]],
-  grade: [["slope", "Slope", 0.01], ["offset", "Offset", 0.005], ["power", "Power", 0.01]],
 };
-const DEFAULTS: Partial<Record<PartId, Record<string, number[]>>> = { levels: { gain: [1, 1, 1], ink: [0, 0, 0], offset: [0, 0, 0] }, veil: { light: [0, 0, 0] }, grade: { slope: [1, 1, 1], offset: [0, 0, 0], power: [1, 1, 1] } };
+const DEFAULTS: Partial<Record<PartId, Record<string, number[]>>> = { levels: { gain: [1, 1, 1], ink: [0, 0, 0], offset: [0, 0, 0] }, veil: { light: [0, 0, 0] } };
 
 function PartFigures({ part, matching }: { part: PartId; matching: Matching }) {
   const { match, set, setEdit } = matching;
+  const { shot } = useWork();
   const value = match[part] as Record<string, unknown> | null | undefined;
   if (!value) return null;
   const most = part === "shadow" || part === "wrap" ? 1 : part === "glow" ? 0.5 : 2;
@@ -39,7 +36,7 @@ function PartFigures({ part, matching }: { part: PartId; matching: Matching }) {
         <Felt label="Strength" name={`strength of ${part}`} value={strengthOf(value) ?? 1} min={0} max={most} step={0.01} edit={(strength) => setEdit(withPart(match, part, { ...value, strength }))} />
       )}
       {part === "softness" && Array.isArray(value.frames) ? <Note>As followed, frame by frame.</Note> : FIGURES[part]?.map((f) => (
-        <Felt key={f.key} label={f.label} name={`${f.label.toLowerCase()} of ${part}`} value={Number(value[f.key] ?? (f.key === "contrast" || f.key === "saturation" ? 1 : 0))} min={f.min} max={f.max} step={f.step} unit={f.unit} edit={(v) => setEdit(withPart(match, part, { ...value, [f.key]: v }))} />
+        <Felt key={f.key} label={f.label} name={`${f.label.toLowerCase()} of ${part}`} value={Number(value[f.key] ?? 0)} min={f.min} max={f.max} step={f.step} unit={f.unit} edit={(v) => setEdit(withPart(match, part, { ...value, [f.key]: v }))} />
       ))}
       {TRIPLES[part]?.map(([key, label, step]) => {
         const now = (value[key] as number[] | undefined) ?? DEFAULTS[part]?.[key] ?? [0, 0, 0];
@@ -54,7 +51,10 @@ function PartFigures({ part, matching }: { part: PartId; matching: Matching }) {
           </Field>
         );
       })}
-      {part === "grade" && <GradeFile matching={matching} />}
+      {part === "grade" && (
+        <GradeControls of="grade" grade={{ ...newGrade(), ...value } as Grade} file={(ending) => urls.grade(shot.id, match.surface, ending)}
+          set={(grade) => set(withPart(match, "grade", grade))} setEdit={(grade) => setEdit(withPart(match, "grade", grade))} />
+      )}
       {part === "light" && <Note>A picture for each frame, square-on, in linear light. It is among the shot's files when it is exported.</Note>}
     </div>
   );

@@ -1,0 +1,100 @@
+/** A grade: figures, a colour decision list, curves and a table. */
+import { Button, InputNumber, Segmented, Select } from "antd";
+import { useState } from "react";
+import { useQuery } from "@tanstack/react-query";
+import { api, data, type Edit, type Grade, type MediaView } from "../../../api/client";
+import { Upload } from "../../../ui/Upload";
+import { CHANNELS, type Channel, pointsOf, type Point, withCurve, withMore } from "../../model/grade";
+import { Felt } from "../Felt";
+import { Field, Note } from "../parts";
+import { GradeFile } from "./GradeFile";
+
+type Props = { of: string; grade: Grade; file: (ending: "cc" | "cube") => string; set: (grade: Grade) => void; setEdit: (grade: Grade) => Edit };
+const FELT = [
+  { key: "brightness", label: "Brightness", step: 0.01, min: -0.5, max: 0.5 },
+  { key: "contrast", label: "Contrast", step: 0.02, min: 0.2, max: 2 },
+  { key: "saturation", label: "Saturation", step: 0.02, min: 0, max: 2 },
+] as const;
+const LIST = [["slope", "Slope", 0.01], ["offset", "Offset", 0.005], ["power", "Power", 0.01]] as const;
+
+function Curves({ of, grade, set }: Pick<Props, "of" | "grade" | "set">) {
+  const [channel, setChannel] = useState<Channel>("all");
+  const points = pointsOf(grade, channel);
+  const change = (i: number, at: Point | null) => set(withCurve(grade, channel, at ? points.map((p, k) => (k === i ? at : p)) : points.filter((_, k) => k !== i)));
+  const line = points.map(([x, y]) => `${(x * 120).toFixed(1)},${(60 - y * 60).toFixed(1)}`).join(" ");
+  return (
+    <>
+      <Field label="Curve" hint="Codes before and after, 0 to 255; smooth between its points, and never beyond them">
+        <Segmented size="small" value={channel} options={[...CHANNELS]} onChange={setChannel} aria-label={`channel of the curve, ${of}`} />
+      </Field>
+      <div className="row curve">
+        <svg viewBox="0 0 120 60" width="120" height="60" aria-hidden><polyline points="0,60 120,0" className="straight" /><polyline points={line} /></svg>
+        <div className="rows">
+          {points.map(([x, y], i) => (
+            <span key={`${x}`} className="row figures">
+              <InputNumber size="small" controls={false} style={{ width: 50 }} min={0} max={255} value={Math.round(x * 255)} aria-label={`curve before, point ${i + 1}`} onChange={(v) => v !== null && change(i, [v / 255, y])} />
+              <span className="quiet">to</span>
+              <InputNumber size="small" controls={false} style={{ width: 50 }} min={0} max={255} value={Math.round(y * 255)} aria-label={`curve after, point ${i + 1}`} onChange={(v) => v !== null && change(i, [x, v / 255])} />
+              <Button size="small" type="text" disabled={points.length < 2} aria-label={`remove point ${i + 1}`} onClick={() => change(i, null)}>Remove</Button>
+            </span>
+          ))}
+          <Button size="small" disabled={points.length >= 16} onClick={() => set(withCurve(grade, channel, withMore(points)))}>One more point</Button>
+        </div>
+      </div>
+    </>
+  );
+}
+
+/** Names of the looks that reading a configuration told of. */
+function looksIn(media: MediaView | undefined): string[] {
+  const said = media?.facts?.notes.find((n) => n.startsWith("Looks in it: "));
+  return said ? said.slice(13, -1).split(", ") : [];
+}
+
+function Table({ of, grade, set }: Pick<Props, "of" | "grade" | "set">) {
+  const hash = grade.lut?.media;
+  const media = useQuery({
+    queryKey: ["media", hash], enabled: !!hash,
+    queryFn: async () => data<MediaView>(await api.GET("/api/media/{media_hash}", { params: { path: { media_hash: hash ?? "" } } })),
+  }).data;
+  const take = (m: MediaView) => set({ ...grade, lut: { path: null, media: m.hash, rate: null }, look: looksIn(m)[0] ?? null } as unknown as Grade);
+  const looks = looksIn(media);
+  return (
+    <>
+      <Field label="Table" hint="Codes in, codes out; the last thing of a grade">
+        {hash ? (
+          <span className="row"><span className="cut">{media?.name ?? ""}</span><Button size="small" aria-label={`remove the table of ${of}`} onClick={() => set({ ...grade, lut: null, look: null })}>Remove</Button></span>
+        ) : (
+          <Upload title="Drop a table" accept=".cube,.clf,.csp,.spi1d,.spi3d,.3dl,.ocioz" onMedia={take}><span className="quiet small">Drop a .cube, .clf or .ocioz, or click</span></Upload>
+        )}
+      </Field>
+      {looks.length > 0 && (
+        <Field label="Look"><Select size="small" style={{ width: 190 }} value={grade.look ?? ""} aria-label={`look of ${of}`} options={looks.map((l) => ({ value: l, label: l }))} onChange={(look: string) => set({ ...grade, look })} /></Field>
+      )}
+    </>
+  );
+}
+
+export function GradeControls({ of, grade, file, set, setEdit }: Props) {
+  return (
+    <>
+      {FELT.map((f) => (
+        <Felt key={f.key} label={f.label} name={`${f.key} of ${of}`} value={grade[f.key]} min={f.min} max={f.max} step={f.step} edit={(v) => setEdit({ ...grade, [f.key]: v })} />
+      ))}
+      {LIST.map(([key, label, step]) => (
+        <Field key={key} label={label} hint="Red, green, blue">
+          <span className="row figures">
+            {grade[key].map((v, i) => (
+              <InputNumber key={i} size="small" controls={false} style={{ width: 58 }} step={step} value={Math.round(v * 10000) / 10000} aria-label={`${key} of ${of}, ${["red", "green", "blue"][i] ?? ""}`}
+                onChange={(n) => n !== null && n !== v && set({ ...grade, [key]: grade[key].map((old, k) => (k === i ? n : old)) })} />
+            ))}
+          </span>
+        </Field>
+      ))}
+      <Curves of={of} grade={grade} set={set} />
+      <Table of={of} grade={grade} set={set} />
+      <GradeFile file={file} read={(found) => set({ ...grade, ...found })} />
+      {grade.lut && !grade.look && <Note>A .cc holds the list alone; a .cube holds all of it.</Note>}
+    </>
+  );
+}
