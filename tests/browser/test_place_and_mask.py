@@ -130,6 +130,16 @@ def test_a_matte_is_drawn_seen_used_and_taken_out(window: Page, live, finished, 
     with window.expect_response(lambda r: "/alone/" in r.url and "part" not in r.url) as answer:
         window.get_by_test_id("transport").get_by_text("Matte", exact=True).click()
     assert answer.value.ok
+    # The strip shows its edge over time, with bars of its flicker.
+    window.get_by_test_id("strip-rows").get_by_text("the edge").click()
+    expect(window.get_by_test_id("strip")).to_have_attribute("data-edge", "60", timeout=60_000)
+    crops = live.http.get(
+        f"/api/shots/{finished}/revisions/{live.http.get(f'/api/shots/{finished}').json()['revision']}/mattes/{matte}/edges/alone/{plate.reference}"
+    )
+    seen = cv2.imdecode(np.frombuffer(crops.content, np.uint8), 0)
+    assert seen.shape == (64, 256)
+    assert all(seen[24:40, k : k + 8].max() < 60 and seen[24:40, k + 56 : k + 64].min() > 195 for k in (0, 64, 128, 192))
+    window.get_by_test_id("strip-rows").get_by_text("corners").click()
     window.get_by_test_id("add-part").click()
     window.get_by_text("Brightness", exact=True).click()
     until(window, lambda: [p["kind"] for p in document(live, finished)["mattes"][0]["parts"]] == ["shape", "brightness"])
@@ -164,6 +174,15 @@ def test_a_key_is_sampled_in_the_picture_at_several_frames(window: Page, live, f
     until(window, lambda: len(document(live, finished)["mattes"][0]["parts"][0]["samples"]) == 2)
     part = document(live, finished)["mattes"][0]["parts"][0]
     assert part["samples"][1]["frame"] == part["samples"][0]["frame"] + 1
+    # Its bounds lie over a histogram, and each sample has its colour.
+    expect(window.get_by_test_id("bands")).to_have_attribute("aria-label", "clear up to 3 of 100, solid from 97")
+    revision = live.http.get(f"/api/shots/{finished}").json()["revision"]
+    spread = live.http.get(
+        f"/api/shots/{finished}/revisions/{revision}/mattes/{document(live, finished)['mattes'][0]['id']}/parts/0/spread/{plate.reference}"
+    ).json()
+    assert len(spread["counts"]) == 64
+    assert sum(spread["counts"]) > 1000
+    assert len(spread["samples"]) == 2
     window.get_by_label("despill", exact=True).fill("40")
     window.get_by_label("despill", exact=True).press("Enter")
     until(window, lambda: document(live, finished)["mattes"][0]["parts"][0]["despill"] == pytest.approx(0.4))

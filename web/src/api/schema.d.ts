@@ -531,6 +531,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/revisions/{number}/mattes/{matte}/steadiness/{first}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Matte Steadiness
+         * @description How steady a matte is at some frames after each other.
+         */
+        get: operations["matte_steadiness"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/revisions/{number}/mattes/{matte}/parts/{part}/spread/{frame}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Part Spread
+         * @description How often each value comes that the bounds of a key, brightness or difference are set on.
+         */
+        get: operations["part_spread"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/revisions/{number}/mattes/{matte}/edges/{view}/{frame}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Matte Edges
+         * @description Four places along a matte's edge, 64 plate px wide, side by side; what is in front lies on the right of each.
+         */
+        get: operations["matte_edges"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/revisions/{number}/mattes/{matte}/{view}/{frame}": {
         parameters: {
             query?: never;
@@ -5432,6 +5492,20 @@ export interface components {
             created: string;
         };
         /**
+         * SampleView
+         * @description A key's sample: its colour, sRGB 0-255, and how much it varies, as a share of its light.
+         */
+        SampleView: {
+            /** Rgb */
+            rgb: [
+                number,
+                number,
+                number
+            ];
+            /** Spread */
+            spread: number;
+        };
+        /**
          * ScreenGlow
          * @description Light that a lit screen throws around it.
          */
@@ -6416,6 +6490,34 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * SpreadView
+         * @description How often each value comes that a part's bounds are set on, in even steps of 0..1; and a key's samples.
+         */
+        SpreadView: {
+            /** Counts */
+            counts: number[];
+            /** Samples */
+            samples: components["schemas"]["SampleView"][];
+        };
+        /**
+         * SteadinessView
+         * @description How steady a matte is at a frame.
+         */
+        SteadinessView: {
+            /** Frame */
+            frame: number;
+            /**
+             * Flicker
+             * @description mean change of coverage along its edge beyond the picture's own movement, 0..1
+             */
+            flicker: number | null;
+            /**
+             * Jumps
+             * @description much of what is in front comes or goes at once
+             */
+            jumps: boolean;
         };
         /**
          * StillPicture
@@ -8405,6 +8507,115 @@ export interface operations {
             path: {
                 shot_id: string;
                 number: number;
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    matte_steadiness: {
+        parameters: {
+            query?: {
+                count?: number;
+                state?: string;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                number: number;
+                matte: string;
+                first: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SteadinessView"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    part_spread: {
+        parameters: {
+            query?: {
+                state?: string;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                number: number;
+                matte: string;
+                part: number;
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpreadView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    matte_edges: {
+        parameters: {
+            query?: {
+                state?: string;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                number: number;
+                matte: string;
+                view: "alone" | "over" | "cut";
                 frame: number;
             };
             cookie?: never;

@@ -39,5 +39,7 @@ export type SurfaceMatch = Shot["match"][number];
 export type Grade = NonNullable<Shot["grade"]>;
 export type Proposals = Schemas["ProposalsView"];
 export type Proposal = Proposals["proposals"][number];
+export type Steadiness = Schemas["SteadinessView"];
+export type Spread = Schemas["SpreadView"];
 export type SlotView = Schemas["SlotView"];
 export type MadeOf = Schemas["MadeOfView"];

@@ -58,6 +58,8 @@ export type BenchState = {
   lens: boolean;
   /** Another take of the surface that is laid beside the chosen one. */
   beside: string | null;
+  /** What the strip's rows show in Mask: the surface's corners, or places along the matte's edge. */
+  stripRows: "corners" | "edge";
   /** A curve shown instead of the crops. */
   curve: CurveId | null;
   threshold: number | null;
@@ -95,6 +97,7 @@ export const START: BenchState = {
   edges: false,
   density: "large",
   cropZoom: 1,
+  stripRows: "corners",
   holdReference: false,
   against: { frame: null, how: "beside" },
   flipPatch: false,

@@ -112,6 +112,23 @@ class Mattes:
             cover = np.zeros((box[3] - box[1], box[2] - box[0]), np.float32)
         return Drawn(box, np.ascontiguousarray(cover), None if field is None else np.ascontiguousarray(field), tuple(spills))
 
+    def values(self, part: PartPlan, plan: MattePlan, picture: Frame) -> Float32:
+        """What a part's bounds are set on, before they are: coverage of a key, code values of brightness, differences; (h, w) 0..1."""
+        box = self._box(plan, picture.width, picture.height)
+        one = _PART.validate_json(part.told) if part.kind in _READ else None
+        if isinstance(one, KeyPart):
+            where, reach = self._where(one, plan, box)
+            light = picture.light_of(picture.values(box))
+            raw = key(light, where, self.screen(one, part.frame), KeySettings(0.0, 1.0, 0.0, one.even, self.scale)).matte
+            return raw if reach is None else raw[reach > 0.5]
+        codes = picture.codes(box)
+        if isinstance(one, BrightnessPart):
+            return brightness(codes, one.channel, 1.0, (0.0, 1.0), (1.0, 1.0))
+        if isinstance(one, DifferencePart):
+            clean = self._of_size(self._source(one.clean, part.frame), picture, "The clean picture")
+            return difference(codes, clean.codes(box), 0.0, 1.0)
+        return np.zeros(0, np.float32)
+
     def _box(self, plan: MattePlan, width: int, height: int) -> Box:
         everywhere = (0, 0, width, height)
         if plan.near is None or any('"everywhere":true' in p.told for p in plan.parts):

@@ -1,26 +1,46 @@
 """Mattes as pictures for the Bench, made from proxies."""
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
 
+from verdigris.core.composite.layer import Box
 from verdigris.core.light.transfer import encode_array
-from verdigris.core.types import Float32, Uint8
+from verdigris.core.matte.steadiness import STATIONS, Moment, Steadiness, edge_crop, stations, steadiness
+from verdigris.core.types import Bool, Float32, Uint8
 from verdigris.media.frames import Frame
 from verdigris.runs.errors import RunError
 from verdigris.runs.render.mattes import Drawn, Mattes
+from verdigris.runs.scene.frame_plan import MattePlan
 from verdigris.runs.scene.in_front import Tracks
 from verdigris.runs.scene.mattes import plan_matte
 from verdigris.runs.views.preview import ProxySource
 from verdigris.runs.views.proxies import ProxyReader
+from verdigris.runs.views.recent import Recent
 from verdigris.shot.model.document import Shot
-from verdigris.shot.model.matte import Matte
+from verdigris.shot.model.matte import KeyPart, Matte
 from verdigris.shot.model.media import MediaRef
 
 # What is in front is laid over this, linear light; a matte's core is tinted in the copper of the outlines.
 GROUND = 0.2
+# Px around a matte that its movement is told from, and the least it is told from; px of a side of a crop, and its grey where there is none.
+MARGIN, LEAST, CROP, EMPTY = 16, 16, 64, 38
+# Px of the surface's own rim, inside and outside, that do not count.
+RIM = 7
 TINT = np.array([0.82, 0.55, 0.36], np.float32)
+
+
+BINS = 64
+
+
+@dataclass(frozen=True)
+class Spread:
+    """Counts of BINS even steps of 0..1; of a key's samples their number, colour (sRGB 0-255) and relative deviation."""
+
+    counts: tuple[int, ...]
+    samples: tuple[tuple[int, tuple[int, int, int], float], ...]
 
 
 class MatteViews:
@@ -37,7 +57,14 @@ class MatteViews:
         folder, facts = sources[shot.plate.media]
         self._size = (facts.width, facts.height)
         self._plate = ProxyReader(folder, facts, colour=shot.plate.colour)
-        self.mattes = Mattes(self._plate.frame, self._beside, self._plate.facts.width / facts.width)
+        self._scale = self._plate.facts.width / facts.width
+        self.mattes = Mattes(self._plate.frame, self._beside, self._scale)
+        self._drawn: Recent[tuple[MattePlan, Drawn, Uint8]] = Recent(24)
+
+    @property
+    def count(self) -> int:
+        """Frames of the plate."""
+        return self._plate.facts.frame_count
 
     def _beside(self, ref: MediaRef, frame: int) -> Frame:
         if ref.media is None or ref.media not in self._sources:
@@ -64,6 +91,70 @@ class MatteViews:
         if width is not None and width < out.shape[1]:
             out = np.asarray(cv2.resize(out, (width, max(1, round(width * out.shape[0] / out.shape[1]))), interpolation=cv2.INTER_AREA))
         return out
+
+    def steadiness(self, matte_id: str, frame: int) -> Steadiness:
+        """How steady a matte is at a frame, against those beside it."""
+        around = [n for n in (frame - 1, frame, frame + 1) if 0 <= n < self._plate.facts.frame_count]
+        drawn = {n: self._at(matte_id, n) for n in around}
+        covers = [d.cover.max() for _, d, _ in drawn.values()]
+        if max(covers) <= 0:
+            return Steadiness(None, None)
+        h, w = drawn[frame][2].shape
+        boxes = [d.box for _, d, _ in drawn.values()]
+        x0, y0 = (max(0, min(b[k] for b in boxes) - MARGIN) for k in (0, 1))
+        x1, y1 = min(w, max(b[2] for b in boxes) + MARGIN), min(h, max(b[3] for b in boxes) + MARGIN)
+        if min(x1 - x0, y1 - y0) < LEAST:
+            return Steadiness(None, None)
+        moments = {n: Moment(d.within((x0, y0, x1, y1)), np.ascontiguousarray(luma[y0:y1, x0:x1])) for n, (_, d, luma) in drawn.items()}
+        where = self._counting(drawn[frame][0], (x0, y0, x1, y1))
+        return steadiness(moments.get(frame - 1), moments[frame], moments.get(frame + 1), where)
+
+    def spread(self, matte_id: str, part: int, frame: int) -> Spread:
+        """How often each value comes that a part's bounds are set on, and the colours of a key's samples."""
+        matte = self._shot.matte(matte_id)
+        one = matte.parts[part]
+        whole = Matte.model_validate({**matte.model_dump(), "parts": [{**one.model_dump(), "on": True, "span": None}]})
+        plan = plan_matte(self._shot, whole, self._tracks, frame, self._size)
+        values = self.mattes.values(plan.parts[0], plan, self._plate.frame(frame))
+        counts, _ = np.histogram(np.clip(values, 0, 1), bins=BINS, range=(0, 1))
+        samples = []
+        for k, sample in enumerate(one.samples) if isinstance(one, KeyPart) else ():
+            screen = self.mattes.screen(KeyPart(samples=[sample]), sample.frame)
+            r, g, b = (int(v) for v in _as_bytes(encode_array(np.array(screen.colour, np.float32))))
+            samples.append((k, (r, g, b), round(screen.noise, 4)))
+        return Spread(tuple(int(c) for c in counts), tuple(samples))
+
+    def edges(self, matte_id: str, view: str, frame: int) -> Uint8:
+        """Four places along a matte's edge side by side, each turned so that what is in front lies on the right, (64, 256, 3) uint8."""
+        out = np.full((CROP, CROP * STATIONS, 3), EMPTY, np.uint8)
+        plan, drawn, _ = self._at(matte_id, frame)
+        x0, y0 = drawn.box[:2]
+        start = np.array(plan.near[0] if plan.near else (0.0, 0.0)) * self._scale - [x0, y0]
+        places = stations(drawn.cover, start, self._counting(plan, drawn.box))
+        if places:
+            seen = self._seen(drawn, self._plate.frame(frame), view)
+            for k, (at, normal) in enumerate(places):
+                out[:, k * CROP : (k + 1) * CROP] = edge_crop(seen, at + np.array([x0, y0]), normal, CROP, 1 / self._scale)
+        return out
+
+    def _counting(self, plan: MattePlan, box: Box) -> Bool | None:
+        """Px of a box that lie within the matte's surface: a key fades out around it, which is no edge of anything."""
+        if not plan.near or all(p.kind != "key" for p in plan.parts):
+            return None
+        filled = np.zeros((box[3] - box[1], box[2] - box[0]), np.uint8)
+        outline = [np.round((np.array(plan.near) * self._scale - box[:2]) * 8 - 4).astype(np.int32)]
+        cv2.fillPoly(filled, outline, 1, shift=3)
+        cv2.polylines(filled, outline, True, 0, RIM, shift=3)
+        return np.asarray(filled > 0, np.bool_)
+
+    def _at(self, matte_id: str, frame: int) -> tuple[MattePlan, Drawn, Uint8]:
+        def draw() -> tuple[MattePlan, Drawn, Uint8]:
+            plan = plan_matte(self._shot, self._shot.matte(matte_id), self._tracks, frame, self._size)
+            picture = self._plate.frame(frame)
+            luma = np.asarray(cv2.cvtColor(np.asarray(picture.rgb_integers(), np.uint8), cv2.COLOR_RGB2GRAY), np.uint8)
+            return plan, self.mattes.draw(plan, picture), luma
+
+        return self._drawn.get((matte_id, frame), draw)
 
     def _seen(self, drawn: Drawn, picture: Frame, view: str) -> Uint8:
         box = (0, 0, picture.width, picture.height)

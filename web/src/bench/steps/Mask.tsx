@@ -8,6 +8,7 @@ import { setBench, useBench } from "../state";
 import { Recipe } from "./mask/Recipe";
 import { PartControls } from "./mask/PartControls";
 import { matteEdit, useMasking } from "./mask/useMasking";
+import { EdgeLook } from "./mask/EdgeLook";
 import { Field, Note } from "./parts";
 
 type Use = "none" | "front" | "within";
@@ -60,9 +61,10 @@ export function Mask() {
       {tool === "matte" && <Note>Click around it, then Enter. It rides on the chosen surface.</Note>}
       {matte && (
         <>
-          <Collapse ghost size="small" className="sections" defaultActiveKey={["part"]}
+          <Collapse ghost size="small" className="sections" defaultActiveKey={["part", "strip"]}
             items={[
               ...(part ? [{ key: "part", label: "This part", children: <div className="rows"><PartControls /></div> }] : []),
+              { key: "strip", label: "Its edge over time", children: <EdgeLook /> },
               { key: "uses", label: "What it is for", children: <div className="rows"><Uses matte={matte.id} /></div> },
               { key: "name", label: "Its name and surface", children: (
                 <div className="rows">

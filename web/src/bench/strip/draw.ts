@@ -3,8 +3,9 @@ import type { Surface, TakeFrame, TakeView } from "../../api/client";
 import { urls } from "../../api/client";
 import { apply, at } from "../model/geometry";
 import { correctionAt } from "../model/shot";
+import type { EdgeRows } from "./useEdge";
 import { cropCache, fetchSheets } from "../viewer/frames";
-import { type Cells, columnFrames, columnX, doubtColour, doubtHeight, LABEL, type Range, ROWS, rowY, RULER, rulerStep, xOf } from "./layout";
+import { type Cells, columnFrames, columnX, doubtColour, doubtHeight, flickerColour, flickerHeight, LABEL, type Range, ROWS, rowY, RULER, rulerStep, xOf } from "./layout";
 
 export type StripScene = {
   width: number;
@@ -30,10 +31,12 @@ export type StripScene = {
   holdReference: boolean;
   /** Room for lanes of artwork between ruler and rows, px. */
   lanes: number;
+  /** A matte's edge instead of the corners. */
+  edge: EdgeRows | null;
 };
 
-/** A row of crops: a corner, or a single point by its place in the surface's list. */
-export type Row = { kind: "corner" | "point"; index: number };
+/** A row of crops: a corner, a single point by its place in the surface's list, or a place along a matte's edge. */
+export type Row = { kind: "corner" | "point" | "edge"; index: number };
 
 const SOURCE = 64;
 /** From so many missing crops on, they are fetched together. */
@@ -61,6 +64,49 @@ function ruler(c: CanvasRenderingContext2D, s: StripScene): void {
     c.fillStyle = "rgba(209,140,92,.85)";
     if (b > a) c.fillRect(a, RULER - 4, b - a, 3);
   }
+}
+
+/** Crops along a matte's edge: fetched one by one, as they are made one by one. */
+function edgeCrops(c: CanvasRenderingContext2D, s: StripScene, edge: EdgeRows, again: () => void): void {
+  const { cells } = s;
+  const columns = columnFrames(s.range, s.width, cells);
+  for (const [i, f] of columns.entries()) {
+    const x = columnX(i, columns.length, s.width, cells);
+    const url = edge.url(f);
+    const picture = cropCache.peek(url);
+    if (!picture && !cropCache.has(url)) void cropCache.get(url).then((p) => p && again());
+    for (const row of s.rows.keys()) {
+      const y = rowY(row, cells.rows) + 1;
+      if (!picture) {
+        c.fillStyle = "#262929";
+        c.fillRect(x, y, cells.width, cells.height);
+        continue;
+      }
+      const [w, h] = [cells.width / s.cropZoom, cells.height / s.cropZoom];
+      c.imageSmoothingEnabled = s.cropZoom <= 1;
+      c.drawImage(picture, row * SOURCE + (SOURCE - w) / 2, (SOURCE - h) / 2, w, h, x, y, cells.width, cells.height);
+    }
+  }
+}
+
+/** Flicker of a matte's edge for each frame, and a notch where the matte jumps. */
+function flickerBars(c: CanvasRenderingContext2D, s: StripScene, edge: EdgeRows): void {
+  const top = barsTop();
+  const room = s.height - top - 4;
+  const pitch = (s.width - LABEL - 4) / (s.range.last - s.range.first + 1);
+  const w = Math.max(1, pitch - Math.min(3, pitch * 0.35));
+  for (let f = s.range.first; f <= s.range.last; f++) {
+    const told = edge.steady.get(f);
+    if (!told || (told.flicker === null && !told.jumps)) continue;
+    const x = xOf(f, s.range, s.width) - w / 2;
+    const h = room * 0.82 * flickerHeight(told.flicker ?? 0);
+    c.fillStyle = flickerColour(told.flicker ?? 0);
+    c.fillRect(x, top + room - h, w, h);
+    if (told.jumps) notch(c, x + w / 2, top + room - h - 2);
+  }
+  c.fillStyle = "#a3aba6";
+  c.font = '10px "JetBrains Mono Variable", monospace';
+  c.fillText("%", 4, s.height - 5);
 }
 
 function crops(c: CanvasRenderingContext2D, s: StripScene, again: () => void): void {
@@ -200,7 +246,7 @@ function marks(c: CanvasRenderingContext2D, s: StripScene): void {
     c.fill();
     c.stroke();
   }
-  if (s.surface) {
+  if (s.surface && !s.edge) {
     const x = xOf(s.surface.reference_frame, s.range, s.width);
     c.fillStyle = "#62b5a3";
     c.beginPath();
@@ -245,8 +291,13 @@ export function drawStrip(c: CanvasRenderingContext2D, s: StripScene, again: () 
   c.save();
   c.translate(0, s.lanes);
   const below = { ...s, height: s.height - s.lanes };
-  crops(c, below, again);
-  bars(c, below);
+  if (s.edge) {
+    edgeCrops(c, below, s.edge, again);
+    flickerBars(c, below, s.edge);
+  } else {
+    crops(c, below, again);
+    bars(c, below);
+  }
   c.restore();
   marks(c, s);
   picked(c, s);

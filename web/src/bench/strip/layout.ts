@@ -74,6 +74,16 @@ export function doubtColour(px: number): string {
   return `rgb(${mix(196, 209)},${mix(188, 116)},${mix(166, 66)})`;
 }
 
+/** Height of a bar of flicker, 0..1: 1 % of coverage is seen, 30 % fills it. */
+export function flickerHeight(share: number): number {
+  return Math.min(1, Math.max(0.04, Math.log2(1 + share / 0.01) / Math.log2(31)));
+}
+
+/** Colour of flicker: as that of doubt. */
+export function flickerColour(share: number): string {
+  return doubtColour(0.05 * ((1 + 6 / 0.05) ** flickerHeight(share) - 1));
+}
+
 /** A round step for ruler labels. */
 export function rulerStep(span: number): number {
   const rough = span / 8;

@@ -4,6 +4,7 @@ import { useWork } from "../context";
 import type { PlatePoint } from "../model/geometry";
 import { useBench } from "../state";
 import { frameCache } from "./frames";
+import { useFrameUrl } from "./useFrameUrls";
 import { urls } from "../../api/client";
 
 const SIDE = 168;
@@ -12,6 +13,8 @@ const TIMES = 8;
 export function Magnifier({ at, screen }: { at: PlatePoint; screen: { x: number; y: number; width: number } }) {
   const { plate, document: { plate: { colour } } } = useWork();
   const frame = useBench((s) => s.frame);
+  const shown = useBench((s) => s.shown);
+  const urlOf = useFrameUrl();
   const ref = useRef<HTMLCanvasElement>(null);
 
   useEffect(() => {
@@ -40,12 +43,21 @@ export function Magnifier({ at, screen }: { at: PlatePoint; screen: { x: number;
         context.stroke();
       }
     };
+    const matte = shown === "alone" || shown === "over" || shown === "cut" ? urlOf(shown, frame) : null;
+    if (matte) {
+      // A matte is magnified as it is shown: its edge is what is looked at.
+      draw(frameCache.peek(matte));
+      void frameCache.get(matte).then(draw);
+      return () => {
+        current = false;
+      };
+    }
     draw(frameCache.peek(urls.full(plate.hash, frame, colour)) ?? frameCache.peek(urls.proxy(plate.hash, frame, colour)));
     void frameCache.get(urls.full(plate.hash, frame, colour)).then(draw);
     return () => {
       current = false;
     };
-  }, [colour, at.x, at.y, frame, plate]);
+  }, [colour, at.x, at.y, frame, plate, shown, urlOf]);
 
   const left = screen.x + SIDE + 40 > screen.width ? screen.x - SIDE - 24 : screen.x + 24;
   return (

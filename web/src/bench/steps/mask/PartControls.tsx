@@ -1,7 +1,7 @@
 /** The controls of the part in hand. */
 import { Button, ColorPicker, InputNumber, Segmented, Select, Slider, Switch, Tooltip } from "antd";
 import { useState } from "react";
-import type { KeyPart, MattePart } from "../../../api/client";
+import type { KeyPart, MattePart, Spread } from "../../../api/client";
 import { hexOf, rgbOf } from "../../../shelf/artwork";
 import { useWork } from "../../context";
 import { setBench, useBench } from "../../state";
@@ -9,17 +9,17 @@ import { setTool } from "../../tools";
 import { Felt } from "../Felt";
 import { Blurred } from "../Blurred";
 import { Field } from "../parts";
+import { Bands } from "./Bands";
 import { useMasking } from "./useMasking";
+import { useSpread } from "./useSpread";
 
 /** Two bounds on one line, live while they are dragged. */
-function Bounds({ label, hint, names, values, max, edit }: { label: string; hint: string; names: [string, string]; values: readonly [number, number]; max: number; edit: (values: [number, number]) => Parameters<ReturnType<typeof useWork>["live"]>[1] }) {
+function Bounds({ label, hint, names, values, max, counts, edit }: { label: string; counts?: readonly number[]; hint: string; names: [string, string]; values: readonly [number, number]; max: number; edit: (values: [number, number]) => Parameters<ReturnType<typeof useWork>["live"]>[1] }) {
   const { live } = useWork();
   const [moving, setMoving] = useState<[number, number] | null>(null);
   const [stroke, setStroke] = useState("");
   const shown = moving ?? ([...values] as [number, number]);
-  return (
-    <Field label={label} hint={hint}>
-      <span className="felt">
+  const slider = (
         <Slider range min={0} max={max} step={1} value={shown} tooltip={{ open: false }} ariaLabelForHandle={names}
           onChange={(v) => {
             const now = moving === null ? crypto.randomUUID() : stroke;
@@ -32,13 +32,26 @@ function Bounds({ label, hint, names, values, max, edit }: { label: string; hint
             const [a = 0, b = 0] = v as number[];
             void live(stroke, edit([a, b])).then(() => setMoving(null));
           }} />
+  );
+  if (counts?.length)
+    return (
+      <div className="banded">
+        <Field label={label} hint={hint}><span className="mono quiet">{shown[0]}-{shown[1]}</span></Field>
+        <Bands counts={counts} low={shown[0] / max} high={shown[1] / max} />
+        {slider}
+      </div>
+    );
+  return (
+    <Field label={label} hint={hint}>
+      <span className="felt">
+        {slider}
         <span className="mono quiet">{shown[0]}-{shown[1]}</span>
       </span>
     </Field>
   );
 }
 
-function KeyControls({ part }: { part: KeyPart }) {
+function KeyControls({ part, spread }: { part: KeyPart; spread: Spread | null }) {
   const { firstFrame } = useWork();
   const { setPart, partEdit } = useMasking();
   const tool = useBench((s) => s.tool);
@@ -48,14 +61,16 @@ function KeyControls({ part }: { part: KeyPart }) {
       <Field label="Samples" hint="Areas of bare screen, at one or several frames: between them the colour is mixed, so that it may drift with the light">
         <span className="row">
           {part.samples.map((s, i) => (
-            <Tooltip key={i} title={`Frame ${s.frame + firstFrame}: go there; with Shift take it out`}>
-              <Button size="small" className="mono" onClick={(e) => (e.shiftKey ? part.samples.length > 1 && setPart({ samples: part.samples.filter((_, k) => k !== i) } as Partial<MattePart>) : setBench({ frame: s.frame }))}>{s.frame + firstFrame}</Button>
+            <Tooltip key={i} title={`Frame ${s.frame + firstFrame}${spread?.samples[i] ? `, its light varies by ${Math.round(spread.samples[i].spread * 100)} %` : ""}: go there; with Shift take it out`}>
+              <Button size="small" className="mono" onClick={(e) => (e.shiftKey ? part.samples.length > 1 && setPart({ samples: part.samples.filter((_, k) => k !== i) } as Partial<MattePart>) : setBench({ frame: s.frame }))}>
+                {spread?.samples[i] && <i className="chip-colour" style={{ background: `rgb(${spread.samples[i].rgb.join(" ")})` }} />}{s.frame + firstFrame}
+              </Button>
             </Tooltip>
           ))}
           <Tooltip title="Draw around bare screen at this frame, then Enter"><Button size="small" type={tool === "sample" ? "primary" : "default"} data-testid="tool-sample" onClick={() => setTool("sample")}>Draw</Button></Tooltip>
         </span>
       </Field>
-      <Bounds label="Edge" hint="Up to the first bound nothing is in front, from the second on it is solid; between lies the edge. In hundredths" names={["clear up to", "solid from"]} values={[Math.round(part.clear * 100), Math.round(part.core * 100)]} max={100}
+      <Bounds label="Edge" hint="Up to the first bound nothing is in front, from the second on it is solid; between lies the edge. In hundredths" names={["clear up to", "solid from"]} values={[Math.round(part.clear * 100), Math.round(part.core * 100)]} max={100} counts={spread?.counts}
         edit={([a, b]) => partEdit({ clear: Math.min(a, b - 1, 99) / 100, core: Math.max(b, a + 1, 1) / 100 } as Partial<MattePart>)} />
       <Felt label="Marks" hint="Specks up to this size on the bare screen are taken out: tracking marks, noise" name="marks" min={0} max={500} felt={80} step={1} unit="px" value={part.marks_px} edit={(v) => partEdit({ marks_px: v } as Partial<MattePart>)} />
       <Felt label="Despill" hint="How much of the screen's light is taken from what is in front" name="despill" min={0} max={100} step={1} unit="%" value={Math.round(part.despill * 100)} edit={(v) => partEdit({ despill: v / 100 } as Partial<MattePart>)} />
@@ -77,21 +92,22 @@ function KeyControls({ part }: { part: KeyPart }) {
 export function PartControls() {
   const { document, firstFrame, count } = useWork();
   const { part, setPart, partEdit } = useMasking();
+  const spread = useSpread();
   if (!part) return null;
   const strength = Array.isArray(part.strength) ? null : part.strength;
   return (
     <>
-      {part.kind === "key" && <KeyControls part={part} />}
+      {part.kind === "key" && <KeyControls part={part} spread={spread} />}
       {part.kind === "brightness" && (
         <>
           <Field label="Looks at"><Segmented size="small" value={part.channel} options={["luma", "red", "green", "blue"]} onChange={(channel) => setPart({ channel } as Partial<MattePart>)} /></Field>
-          <Bounds label="From" hint="Codes between which it fades in" names={["from nothing", "to all"]} max={255} values={[Math.round(part.low[0] * 255), Math.round(part.low[1] * 255)]} edit={([a, b]) => partEdit({ low: [a / 255, b / 255] } as Partial<MattePart>)} />
+          <Bounds label="From" hint="Codes between which it fades in" names={["from nothing", "to all"]} max={255} counts={spread?.counts} values={[Math.round(part.low[0] * 255), Math.round(part.low[1] * 255)]} edit={([a, b]) => partEdit({ low: [a / 255, b / 255] } as Partial<MattePart>)} />
           <Bounds label="To" hint="Codes between which it fades out again; at 255 it does not" names={["from all", "to nothing"]} max={255} values={[Math.round(part.high[0] * 255), Math.round(part.high[1] * 255)]} edit={([a, b]) => partEdit({ high: [a / 255, b / 255] } as Partial<MattePart>)} />
           <Felt label="Contrast" hint="Steepness around the middle of the range" name="contrast" min={0.1} max={20} felt={5} step={0.1} value={part.contrast} edit={(v) => partEdit({ contrast: v } as Partial<MattePart>)} />
         </>
       )}
       {part.kind === "difference" && (
-        <Bounds label="From" hint="Difference in codes up to which nothing is in front, and from which it is wholly in front" names={["nothing up to", "whole from"]} max={255} values={[Math.round(part.low * 255), Math.round(part.high * 255)]} edit={([a, b]) => partEdit({ low: Math.min(a, b - 1) / 255, high: Math.max(b, a + 1) / 255 } as Partial<MattePart>)} />
+        <Bounds label="From" hint="Difference in codes up to which nothing is in front, and from which it is wholly in front" names={["nothing up to", "whole from"]} max={255} counts={spread?.counts} values={[Math.round(part.low * 255), Math.round(part.high * 255)]} edit={([a, b]) => partEdit({ low: Math.min(a, b - 1) / 255, high: Math.max(b, a + 1) / 255 } as Partial<MattePart>)} />
       )}
       {part.kind === "shape" && (
         <>

@@ -28,14 +28,14 @@ function Curves({ of, grade, set }: Pick<Props, "of" | "grade" | "set">) {
         <Segmented size="small" value={channel} options={[...CHANNELS]} onChange={setChannel} aria-label={`channel of the curve, ${of}`} />
       </Field>
       <div className="row curve">
-        <svg viewBox="0 0 120 60" width="120" height="60" aria-hidden><polyline points="0,60 120,0" className="straight" /><polyline points={line} /></svg>
+        <svg viewBox="0 0 120 60" width="88" height="60" preserveAspectRatio="none" aria-hidden><polyline points="0,60 120,0" className="straight" /><polyline points={line} /></svg>
         <div className="rows">
           {points.map(([x, y], i) => (
             <span key={`${x}`} className="row figures">
-              <InputNumber size="small" controls={false} style={{ width: 50 }} min={0} max={255} value={Math.round(x * 255)} aria-label={`curve before, point ${i + 1}`} onChange={(v) => v !== null && change(i, [v / 255, y])} />
+              <InputNumber size="small" controls={false} style={{ width: 44 }} min={0} max={255} value={Math.round(x * 255)} aria-label={`curve before, point ${i + 1}`} onChange={(v) => v !== null && change(i, [v / 255, y])} />
               <span className="quiet">to</span>
-              <InputNumber size="small" controls={false} style={{ width: 50 }} min={0} max={255} value={Math.round(y * 255)} aria-label={`curve after, point ${i + 1}`} onChange={(v) => v !== null && change(i, [x, v / 255])} />
-              <Button size="small" type="text" disabled={points.length < 2} aria-label={`remove point ${i + 1}`} onClick={() => change(i, null)}>Remove</Button>
+              <InputNumber size="small" controls={false} style={{ width: 44 }} min={0} max={255} value={Math.round(y * 255)} aria-label={`curve after, point ${i + 1}`} onChange={(v) => v !== null && change(i, [x, v / 255])} />
+              <Button size="small" type="text" disabled={points.length < 2} aria-label={`remove point ${i + 1}`} onClick={() => change(i, null)}>×</Button>
             </span>
           ))}
           <Button size="small" disabled={points.length >= 16} onClick={() => set(withCurve(grade, channel, withMore(points)))}>One more point</Button>
