@@ -138,7 +138,7 @@ def test_a_matte_is_drawn_seen_used_and_taken_out(window: Page, live, finished, 
     )
     seen = cv2.imdecode(np.frombuffer(crops.content, np.uint8), 0)
     assert seen.shape == (64, 256)
-    assert all(seen[24:40, k : k + 8].max() < 60 and seen[24:40, k + 56 : k + 64].min() > 195 for k in (0, 64, 128, 192))
+    assert all(seen[30:34, k + 24 : k + 28].max() < 90 and seen[30:34, k + 36 : k + 40].min() > 165 for k in (0, 64, 128, 192))
     window.get_by_test_id("strip-rows").get_by_text("corners").click()
     window.get_by_test_id("add-part").click()
     window.get_by_text("Brightness", exact=True).click()
