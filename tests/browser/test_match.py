@@ -86,3 +86,29 @@ def test_the_whole_picture_is_graded_by_a_curve_and_a_table(window: Page, live, 
     window.get_by_label("Grade of the whole picture is on").click()
     until(window, lambda: document(live, shot).get("grade") is None)
     assert np.array_equal(result(), plain)
+
+
+def test_a_spot_is_read_scopes_are_shown_and_the_difference_is_grey_where_nothing_was_touched(
+    window: Page, live, plate, plate_film, art_still
+):
+    shot = begin(live, plate, plate_film, art_still, "compared")
+    assert track(live, shot)["state"] == "done"
+    bench = BenchPage(window).open(shot)
+    bench.step("match")
+    middle = plate.corners_at(plate.reference).mean(axis=0)
+    window.mouse.move(*bench.screen(*middle))
+    reader = window.get_by_test_id("spot-reader")
+    expect(reader).to_contain_text("artwork")
+    red = [int(v) for v in reader.locator("tr", has_text="artwork").locator("td").all_inner_texts()[:3]]
+    assert red[0] > 180
+    assert max(red[1:]) < 60
+    window.get_by_test_id("scopes").get_by_text("waveform").click()
+    window.wait_for_function("() => document.querySelector('[data-testid=scope]')?.naturalWidth === 324")
+    revision = live.http.get(f"/api/shots/{shot}").json()["revision"]
+    seen = live.http.get(f"/api/shots/{shot}/revisions/{revision}/differences/{plate.reference}").content
+    apart = cv2.imdecode(np.frombuffer(seen, np.uint8), 1).astype(int)
+    assert np.abs(apart[:40, :40] - 128).max() <= 3
+    assert np.abs(apart[int(middle[1]), int(middle[0])] - 128).max() > 60
+    with window.expect_response(lambda r: "/differences/" in r.url) as answer:
+        window.get_by_test_id("shown").get_by_text("Difference", exact=True).click()
+    assert answer.value.ok

@@ -13,6 +13,7 @@ from verdigris.core.composite.warp import warp_of
 from verdigris.core.match.grain import Grain, kernel_of, made, measure_grain
 from verdigris.core.match.levels import line_of, neutral_gain
 from verdigris.core.match.light_field import clean_picture, local_change, paper_of, smooth_change
+from verdigris.core.match.shading import shading_of
 from verdigris.core.match.smooth import degree_for, field_of, fit_log
 from verdigris.core.match.softness import edge_sigma, extra_sigma
 
@@ -217,3 +218,38 @@ def test_spots_tell_a_line_for_each_channel_and_a_screen_is_taken_for_neutral():
     green = line_of(np.array([[0.0, 1, 0]]), np.array([[0.01, 0.7, 0.02]]), np.ones(1))
     assert not green.sure
     assert neutral_gain(green.gain) == pytest.approx([0.7, 0.7, 0.7])
+
+
+def creased(folds: bool):
+    """A clean picture: paper under sloping light, letters and a dark block printed on it, with folds or without; and the folds."""
+    y, x = np.mgrid[0:240, 0:320].astype(np.float32)
+    slope = 0.5 + 0.2 * x / 320
+    fold = (
+        1 + 0.16 * np.exp(-(((x - 0.4 * y - 90) / 7) ** 2)) - 0.14 * np.exp(-(((x + 0.2 * y - 250) / 9) ** 2)) if folds else np.ones_like(x)
+    )
+    letters = np.full((240, 320, 3), 255, np.uint8)
+    for k in range(9):
+        cv2.putText(letters, "TIMES OF SAILING", (20, 24 + 22 * k), cv2.FONT_HERSHEY_SIMPLEX, 0.5, (10, 10, 12), 1, cv2.LINE_AA)
+    print_ = letters.astype(np.float32) / 255
+    print_[150:220, 210:300] = (0.5, 0.1, 0.1)
+    # Grey print has paper's colour, and an edge.
+    print_[20:60, 240:300] = 0.75
+    clean = (slope * fold)[..., None] * np.float32([0.8, 0.76, 0.7]) * print_
+    noise = np.random.default_rng(2).normal(0, 0.002, clean.shape)
+    return (clean + noise).astype(np.float32), fold
+
+
+def test_folds_are_told_from_bare_paper_and_what_is_printed_is_not_taken_for_one():
+    seen = np.ones((240, 320), bool)
+    clean, fold = creased(True)
+    paper = paper_of(clean, seen, clean[2:10, 2:60].reshape(-1, 3))
+    found = shading_of(clean, paper, seen)
+    assert found.is_seen
+    left = found.field[..., 1] / found.field[..., 1].mean() - fold / fold.mean()
+    assert np.abs(left).mean() < 0.012
+    # Neither grey print nor letters are in it.
+    assert np.abs(left[25:55, 245:295]).mean() < 0.03
+    flat, _ = creased(False)
+    plain = shading_of(flat, paper_of(flat, seen, flat[2:10, 2:60].reshape(-1, 3)), seen)
+    assert not plain.is_seen
+    assert np.abs(plain.field - 1).max() < 0.06

@@ -8,7 +8,24 @@ from fastapi.responses import FileResponse
 from starlette.staticfiles import StaticFiles
 
 from verdigris import __version__
-from verdigris.api import advice, bin, drawing, events, grades, jobs, match, mattes, media, projects, shots, slots, surfaces, takes, uploads
+from verdigris.api import (
+    advice,
+    bin,
+    comparing,
+    drawing,
+    events,
+    grades,
+    jobs,
+    match,
+    mattes,
+    media,
+    projects,
+    shots,
+    slots,
+    surfaces,
+    takes,
+    uploads,
+)
 from verdigris.api.context import settings
 from verdigris.api.guard import LoopbackOnly, SafeAnswers, SmallBodies
 from verdigris.api.problems import install_problem_handlers, problem
@@ -25,7 +42,24 @@ def create_app() -> FastAPI:
         openapi_url="/api/openapi.json", generate_unique_id_function=lambda route: route.name,
     )  # fmt: skip
     install_problem_handlers(app)
-    for module in (projects, slots, shots, surfaces, mattes, match, grades, drawing, advice, takes, uploads, media, bin, jobs, events):
+    for module in (
+        projects,
+        slots,
+        shots,
+        surfaces,
+        mattes,
+        match,
+        comparing,
+        grades,
+        drawing,
+        advice,
+        takes,
+        uploads,
+        media,
+        bin,
+        jobs,
+        events,
+    ):
         app.include_router(module.router)
 
     @app.get("/api/health", tags=["health"])

@@ -4,6 +4,7 @@ import uuid
 from typing import Annotated
 
 from fastapi import APIRouter, Path, Query, Response
+from sqlalchemy.orm import Session
 
 from verdigris.api.context import FOREVER, Folder, Transaction
 from verdigris.api.models import (
@@ -25,6 +26,7 @@ from verdigris.shot.edits.whole import SetDelivery
 from verdigris.shot.model.document import Shot, parse_shot
 from verdigris.store.duplicates import duplicate_shot
 from verdigris.store.errors import StoreError
+from verdigris.store.media_folder import MediaFolder
 from verdigris.store.removal import remove_shot, restore_shot
 from verdigris.store.shots import (
     document_of,
@@ -156,9 +158,14 @@ def result_frame(
     """A result frame at proxy size. `state`, told by the client from how far its takes are, is part of the address, so
     that an answer may be kept for ever.
     """
+    return Response(preview_of(s, folder, shot_id, number, state).jpeg(frame), media_type="image/jpeg", headers=FOREVER)
+
+
+def preview_of(s: Session, folder: MediaFolder, shot_id: uuid.UUID, number: int, state: str) -> Preview:
+    """The previews of a revision, with its takes as they are."""
 
     def make() -> Preview:
         document = parse_shot(get_revision(s, shot_id, number).document)
         return Preview(document, used_tracks(s, document, state), proxy_sources(s, folder, document), field_folders(s, folder, document))
 
-    return Response(_previews.get((shot_id, number, state), make).jpeg(frame), media_type="image/jpeg", headers=FOREVER)
+    return _previews.get((shot_id, number, state), make)

@@ -52,6 +52,9 @@ export const urls = {
     `/api/takes/${take}/crops/${frame}?at=${homography.map((v) => v.toPrecision(6)).join("_")}`,
   result: (shot: string, revision: number, frame: number, state: string) =>
     `/api/shots/${shot}/revisions/${revision}/results/${frame}?state=${state}`,
+  difference: (shot: string, revision: number, frame: number, state: string) => `/api/shots/${shot}/revisions/${revision}/differences/${frame}?state=${state}`,
+  scope: (shot: string, revision: number, surface: string, kind: string, frame: number, state: string) =>
+    `/api/shots/${shot}/revisions/${revision}/surfaces/${surface}/scopes/${kind}/${frame}?state=${state}`,
   view: (shot: string, revision: number, surface: string, view: string, frame: number, state: string) =>
     `/api/shots/${shot}/revisions/${revision}/surfaces/${surface}/views/${view}/${frame}?state=${state}`,
   draftCoverage: (shot: string, revision: number, surface: string, frame: number) =>

@@ -651,6 +651,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/revisions/{number}/spot/{frame}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Spot
+         * @description What plate, artwork and result have at a place, plate px; the mean of a few px of a preview.
+         */
+        get: operations["spot"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/revisions/{number}/differences/{frame}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Difference Frame
+         * @description The result minus the plate, four times as much, around middle grey.
+         */
+        get: operations["difference_frame"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/revisions/{number}/surfaces/{surface}/scopes/{kind}/{frame}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Scope Picture
+         * @description A scope of a surface as it comes out, beside one of the plate around it.
+         */
+        get: operations["scope_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/grades/read": {
         parameters: {
             query?: never;
@@ -6492,6 +6552,33 @@ export interface components {
             ];
         };
         /**
+         * SpotValue
+         * @description What one picture has at a spot: display codes 0-255, and linear light.
+         */
+        SpotValue: {
+            /** Codes */
+            codes: [
+                number,
+                number,
+                number
+            ];
+            /** Light */
+            light: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * SpotView
+         * @description A spot of the plate, of the artwork as it is pinned, and of the result.
+         */
+        SpotView: {
+            plate: components["schemas"]["SpotValue"];
+            artwork: components["schemas"]["SpotValue"];
+            result: components["schemas"]["SpotValue"];
+        };
+        /**
          * SpreadView
          * @description How often each value comes that a part's bounds are set on, in even steps of 0..1; and a key's samples.
          */
@@ -8728,6 +8815,111 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ProposalsView"][];
                 };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    spot: {
+        parameters: {
+            query: {
+                x: number;
+                y: number;
+                state?: string;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                number: number;
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpotView"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    difference_frame: {
+        parameters: {
+            query?: {
+                state?: string;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                number: number;
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    scope_picture: {
+        parameters: {
+            query?: {
+                state?: string;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                number: number;
+                surface: string;
+                kind: "waveform" | "vectorscope";
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Validation Error */
             422: {

@@ -41,5 +41,6 @@ export type Proposals = Schemas["ProposalsView"];
 export type Proposal = Proposals["proposals"][number];
 export type Steadiness = Schemas["SteadinessView"];
 export type Spread = Schemas["SpreadView"];
+export type SpotView = Schemas["SpotView"];
 export type SlotView = Schemas["SlotView"];
 export type MadeOf = Schemas["MadeOfView"];

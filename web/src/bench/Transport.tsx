@@ -39,6 +39,8 @@ export function Transport() {
                 { value: "over", label: <Tooltip title={matte ? "What is in front, tinted and striped over the plate" : "Make a matte first"}>Over plate</Tooltip>, disabled: !matte },
                 { value: "cut", label: <Tooltip title={matte ? "What is in front, cut out over grey" : "Make a matte first"}>Cut out</Tooltip>, disabled: !matte },
               ]
+            : step === "match" || step === "handover"
+            ? [{ value: "difference", label: <Tooltip title={placed ? "Result minus plate, four times as much, around grey: what is grey was not touched" : "Place artwork first"}>Difference</Tooltip>, disabled: !placed }]
             : [
                 { value: "analysis", label: <Tooltip title={surface?.corners ? "What the tracker looks at; set up in Track" : "Place the corners first"}>Analysis</Tooltip>, disabled: !surface?.corners },
                 { value: "coverage", label: <Tooltip title="Which pixels are compared here: filled. Striped: covered by something nearer. Dotted: cut out">Coverage</Tooltip>, disabled: !surface?.corners },

@@ -14,8 +14,8 @@ from verdigris.core.types import AnyArray, Bool, Float32, Float64, Uint8
 
 # Coverage between these is edge; px around it count as well.
 EDGE, AROUND = (0.02, 0.98), 2
-# From this share of what is in front that comes or goes at once, the matte jumps.
-JUMP = 0.12
+# From this share of what is in front that comes or goes at once, the matte jumps; less of it than so many px tells nothing.
+JUMP, LEAST_AREA = 0.03, 200
 STATIONS = 4
 
 
@@ -34,7 +34,7 @@ class Steadiness:
     Attributes
     ----------
     flicker : mean change of coverage along the edge that is not the picture's own movement, 0..1; None where there is no edge
-    change : share of what is in front that comes or goes against the frame before, the movement taken out; None without one
+    change : share of what is in front that comes or goes against the frame before, away from edges; None where that is not known
     """
 
     flicker: float | None
@@ -62,7 +62,9 @@ def steadiness(before: Moment | None, here: Moment, after: Moment | None, where:
     if before is not None:
         inside = np.ones(here.cover.shape, np.bool_) if where is None else where
         both = max(float(here.cover[inside].sum()), float(before.cover[inside].sum()))
-        change = float(np.abs(here.cover - moved[0])[inside].sum()) / both if both > 40 else None
+        # Edges are never quite where they are moved to: what counts lies away from them.
+        away = np.abs(here.cover - moved[0])[inside & ~_edge(here.cover) & ~_edge(moved[0])]
+        change = float(away.sum()) / both if both > LEAST_AREA else None
     return Steadiness(flicker, change)
 
 
@@ -74,8 +76,11 @@ def _edge(cover: Float32) -> Bool:
 
 def _moved(here: Moment, other: Moment) -> Float32:
     """The other frame's coverage where its picture is seen now."""
-    flow = cv2.DISOpticalFlow_create(cv2.DISOPTICAL_FLOW_PRESET_FAST).calc(here.luma, other.luma, None)
-    y, x = np.mgrid[0 : here.luma.shape[0], 0 : here.luma.shape[1]].astype(np.float32)
+    h, w = here.luma.shape
+    small = [cv2.resize(luma, (max(12, w // 2), max(12, h // 2)), interpolation=cv2.INTER_AREA) for luma in (here.luma, other.luma)]
+    flow = cv2.DISOpticalFlow_create(cv2.DISOPTICAL_FLOW_PRESET_FAST).calc(small[0], small[1], None)
+    flow = cv2.resize(flow, (w, h), interpolation=cv2.INTER_LINEAR) * np.array([w / small[0].shape[1], h / small[0].shape[0]], np.float32)
+    y, x = np.mgrid[0:h, 0:w].astype(np.float32)
     return np.asarray(cv2.remap(other.cover, x + flow[..., 0], y + flow[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE))
 
 

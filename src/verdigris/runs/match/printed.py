@@ -8,10 +8,13 @@ import numpy as np
 from verdigris.core.match.levels import USUAL_INK
 from verdigris.core.match.light_field import Change, Paper, clean_picture, is_local, local_change, paper_of, smooth_change
 from verdigris.core.match.plane import blurred
+from verdigris.core.match.shading import shading_of
 from verdigris.core.types import Bool, Float32, Float64
 from verdigris.runs.match.proposal import FieldFiles, Found, Proposal, SpotSeen, Stopping, field_name, rounded, three
 
 SHADOWS_PERCENTILE, STILL_PERCENTILE, GLOSS_PERCENTILE = 92.0, 50.0, 6.0
+# From such a share of bare paper on, folds are told and not guessed.
+SURE_PAPER = 0.3
 # Px of a side of the blocks that are compared with the clean picture.
 BLOCK = 8
 
@@ -51,12 +54,28 @@ def measure_print(found: Found, spots: Sequence[SpotSeen], step: Callable[[], No
         f"The light on the surface is {how}; it is told from paper all over it.",
         (tuple(round(m, 4) for m in means),),
     )  # fmt: skip
-    out = [levels, light]
+    out = [levels, light, _shading(found, paper)]
     if gloss:
         value = {"kind": "field", "field": {"path": field_name(found, "reflections")}}
         said = "What lies above the surface's own light in single frames is laid over the new picture."
         out.append(Proposal("reflections", value, True, "moving highlights", "none", said))
     return out
+
+
+def _shading(found: Found, paper: Paper) -> Proposal:
+    """Folds and texture, as far as bare paper shows them; one picture holds for all frames."""
+    told = shading_of(found.clean, paper, found.ever)
+    where = f"{100 * told.known:.0f} % of it is bare paper"
+    if not told.is_seen:
+        said = f"The old one lies flat: {where}, and its light is smooth."
+        return Proposal("shading", None, False, f"{100 * told.depth:.1f} % deep", "none", said)
+    files = FieldFiles(found, "shading")
+    for n in found.stack.frames:
+        files.write(n, told.field)
+    files.fill()
+    sure = told.known > SURE_PAPER
+    said = f"Folds and texture of the old one, {where}." if sure else f"Only {where}: between, folds are guessed. Judge it by eye."
+    return Proposal("shading", {"field": {"path": files.name}}, sure, f"{100 * told.depth:.1f} % deep", "none", said)
 
 
 def _lined_up(lights: Float32, seens: Bool, departures: Sequence[Change], ever: Bool) -> tuple[Float32, Bool]:

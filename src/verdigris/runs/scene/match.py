@@ -125,9 +125,9 @@ def look_of(
 
 
 def _times(a: Texture, p: float, b: Texture, q: float) -> Texture:
-    h, w = a.pixels.shape[:2]
-    other = cv2.resize(b.pixels, (w, h), interpolation=cv2.INTER_LINEAR)
-    return Texture(np.asarray(np.maximum(a.pixels, 0) ** np.float32(p) * np.maximum(other, 0) ** np.float32(q), np.float32))
+    w, h = max(a.size[0], b.size[0]), max(a.size[1], b.size[1])
+    one, two = (cv2.resize(t.pixels, (w, h), interpolation=cv2.INTER_LINEAR) if t.size != (w, h) else t.pixels for t in (a, b))
+    return Texture(np.asarray(np.maximum(one, 0) ** np.float32(p) * np.maximum(two, 0) ** np.float32(q), np.float32))
 
 
 def _rgb(v: Float64) -> Rgb:

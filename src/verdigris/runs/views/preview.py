@@ -6,6 +6,7 @@ from pathlib import Path
 
 import numpy as np
 
+from verdigris.core.types import Float32
 from verdigris.media.facts import MediaFacts
 from verdigris.media.frames import Frame
 from verdigris.media.reader import Reader, open_media
@@ -13,6 +14,7 @@ from verdigris.runs.errors import RunError
 from verdigris.runs.render.compose import draw_frame, plan_frame
 from verdigris.runs.render.mattes import Mattes
 from verdigris.runs.scene.artwork import PlacedArtwork
+from verdigris.runs.scene.frame_plan import FramePlan
 from verdigris.runs.scene.in_front import Tracks
 from verdigris.runs.scene.match import Fields
 from verdigris.runs.views.proxies import ProxyReader, encode_jpeg, proxy_size
@@ -52,6 +54,7 @@ class Preview:
         self._folders = fields or {}
         self._fields = Fields(self._open_field, self._find)
         self._placed = []
+        self._codes: Recent[Float32] = Recent(4)
         for placement in shot.placements:
             surface = None if placement.surface is None else shot.surface(placement.surface)
             if not placement.on or (surface is not None and surface.corners is None):
@@ -90,11 +93,43 @@ class Preview:
         room = min(width / max(side[0], side[2]), height / max(side[1], side[3]))
         return max(r for r in (1, 2, 4, 8) if r <= max(1.0, float(room)))
 
+    @property
+    def shot(self) -> Shot:
+        """The document."""
+        return self._shot
+
+    @property
+    def tracks(self) -> Tracks:
+        """Where its surfaces are."""
+        return self._tracks
+
+    @property
+    def scale(self) -> float:
+        """Px of a preview per plate px."""
+        return self._scale
+
+    @property
+    def plate_size(self) -> tuple[int, int]:
+        """Of the plate, px."""
+        facts = self._sources[self._shot.plate.media or ""][1]
+        return facts.width, facts.height
+
+    def plan(self, frame: int) -> FramePlan:
+        """What a frame needs."""
+        return plan_frame(self._shot, self._placed, self._tracks, frame)
+
+    def plate_codes(self, frame: int) -> Float32:
+        """A frame of the plate at preview size, (h, w, 3) display codes."""
+        return self._plate.frame(frame).codes()
+
+    def codes(self, plan: FramePlan) -> Float32:
+        """A frame drawn from a plan, (h, w, 3) display codes."""
+        return self._codes.get(plan.key, lambda: self._draw(plan).codes())
+
+    def _draw(self, plan: FramePlan) -> Frame:
+        return draw_frame(plan, self._placed, self._plate.frame(plan.frame), self.mattes, self._fields)
+
     def jpeg(self, frame: int) -> bytes:
         """One result frame as JPEG; one whose plan was drawn before, by whichever revision, is at hand."""
-        plan = plan_frame(self._shot, self._placed, self._tracks, frame)
-
-        def draw() -> bytes:
-            return encode_jpeg(draw_frame(plan, self._placed, self._plate.frame(frame), self.mattes, self._fields).rgb_integers())
-
-        return _drawn.get(plan.key, draw)
+        plan = self.plan(frame)
+        return _drawn.get(plan.key, lambda: encode_jpeg(self._draw(plan).rgb_integers()))

@@ -40,6 +40,14 @@ def encode_jpeg(rgb: AnyArray, quality: int = JPEG_QUALITY) -> bytes:
     return data.tobytes()
 
 
+def encode_png(rgb: AnyArray) -> bytes:
+    """(H, W, 3) uint8 as PNG, for pictures with fine lines."""
+    ok, data = cv2.imencode(".png", cv2.cvtColor(rgb, cv2.COLOR_RGB2BGR))
+    if not ok:
+        raise MediaError("cannot_write", "A still could not be encoded.")
+    return data.tobytes()
+
+
 def _write_proxy(path: Path, frame: Frame, facts: MediaFacts) -> None:
     width, height = proxy_size(facts.width, facts.height)
     small = resized_rgb8(frame, width, height)

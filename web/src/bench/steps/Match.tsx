@@ -7,6 +7,7 @@ import { BY_HAND, isPart, PART_NAMES, type PartId, taken } from "../model/match"
 import { setBench, useBench } from "../state";
 import { PartRow } from "./match/PartRow";
 import { Spots } from "./match/Spots";
+import { Scopes } from "./match/Scopes";
 import { useMatching } from "./match/useMatching";
 import { WholePicture } from "./match/WholePicture";
 import { Field, Note } from "./parts";
@@ -52,6 +53,7 @@ export function Match() {
         </Button>
       )}
       {known && <Field label="All of it"><Switch size="small" checked={match.on} aria-label="the match is on" data-testid="match-on" onChange={(on) => set({ ...match, on })} /></Field>}
+      <Scopes />
       <div className="match-rows">
         {[...parts, ...extra].map((part) => (
           <PartRow key={part} part={part} matching={matching} open={open === part} choose={() => setOpen(open === part ? null : part)} proposal={BY_HAND.includes(part) ? null : (proposals.find((p) => p.part === part) ?? null)} />

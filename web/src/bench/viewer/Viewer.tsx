@@ -8,6 +8,7 @@ import { boxCorners, within } from "../model/polygons";
 import { setBench, useBench } from "../state";
 import { LayoutHandles } from "../steps/place/LayoutHandles";
 import { Magnifier } from "./Magnifier";
+import { SpotReader } from "./SpotReader";
 import { fitView, type Size, toPlate, toScreen, type View, zoomAbout } from "./math/view";
 import { path } from "./grab";
 import { LensOverlay } from "./LensOverlay";
@@ -153,6 +154,7 @@ export function Viewer() {
         {wipe !== null && <WipeLine x={view.panX + plateSize.width * pixelAspect * view.zoom * wipe} height={size.height} />}
       </svg>
       {magnifying && pointing && <Magnifier at={hand.held() ?? plateOf(pointing)} screen={{ ...pointing, width: size.width }} />}
+      {step === "match" && pointing && <SpotReader at={plateOf(pointing)} />}
       <span className="zoom mono" data-testid="zoom">{Math.round(view.zoom * 100)} %</span>
     </div>
   );

@@ -27,6 +27,7 @@ export function useFrameUrl(): (shown: Shown, frame: number) => string {
   return useCallback(
     (shown, frame) => {
       if (shown === "result" && document.placements.length > 0 && canCompose(shot, frame)) return urls.result(shot.id, shot.revision, frame, state);
+      if (shown === "difference" && document.placements.length > 0 && canCompose(shot, frame)) return urls.difference(shot.id, shot.revision, frame, state);
       if (shown === "analysis" && surface?.corners) return urls.view(shot.id, shot.revision, surface.id, "analysis", frame, state);
       if (shown === "coverage" && surface?.corners && (frames?.get(frame)?.homography || frame === surface.reference_frame))
         return urls.view(shot.id, shot.revision, surface.id, "coverage", frame, state);
