@@ -25,7 +25,7 @@ def measure_key(shot: Shot, surface: Surface, tracks: Tracks) -> str:
     spots = match.model_dump_json(include={"kind", "spots", "white_linear"})
     track = [(n, None if r.homography is None else r.homography.tolist()) for n, r in sorted(tracks.get(surface.id, {}).items())]
     kept = sorted({k for p in shot.placements if p.surface == surface.id for k in p.kept_in_front})
-    front = [o.model_dump_json() for o in shot.occluders] + [shot.matte(k).model_dump_json() for k in kept]
+    front = [part.model_dump_json(exclude_none=True) for part in (*shot.occluders, *(shot.matte(k) for k in kept))]
     told = [
         shot.plate.model_dump_json(),
         surface.model_dump_json(include={"corners", "corrections", "reference_frame"}),

@@ -4,7 +4,7 @@ import { urls } from "../../api/client";
 import { apply, at } from "../model/geometry";
 import { correctionAt } from "../model/shot";
 import type { EdgeRows } from "./useEdge";
-import { cropCache, fetchSheets } from "../viewer/frames";
+import { cropCache, edgeCache, fetchSheets } from "../viewer/frames";
 import { type Cells, columnFrames, columnX, doubtColour, doubtHeight, flickerColour, flickerHeight, LABEL, type Range, ROWS, rowY, RULER, rulerStep, xOf } from "./layout";
 
 export type StripScene = {
@@ -73,8 +73,8 @@ function edgeCrops(c: CanvasRenderingContext2D, s: StripScene, edge: EdgeRows, a
   for (const [i, f] of columns.entries()) {
     const x = columnX(i, columns.length, s.width, cells);
     const url = edge.url(f);
-    const picture = cropCache.peek(url);
-    if (!picture && !cropCache.has(url)) void cropCache.get(url).then((p) => p && again());
+    const picture = edgeCache.peek(url);
+    if (!picture && !edgeCache.has(url)) void edgeCache.get(url).then((p) => p && again());
     for (const row of s.rows.keys()) {
       const y = rowY(row, cells.rows) + 1;
       if (!picture) {

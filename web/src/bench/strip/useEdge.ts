@@ -35,15 +35,19 @@ export function useEdge(range: Range): EdgeRows | null {
     const first = Math.floor(range.first / CHUNK) * CHUNK;
     return matte ? Array.from({ length: Math.floor((range.last - first) / CHUNK) + 1 }, (_, i) => first + i * CHUNK) : [];
   }, [matte, range.first, range.last]);
+  // One after the other: the picture itself must not wait for them.
+  const [done, setDone] = useState(0);
   const told = useQueries({
-    queries: firsts.map((first) => ({
+    queries: firsts.map((first, i) => ({
+      enabled: i <= done,
       queryKey: ["steadiness", shot.id, revision, matte, state, first],
       queryFn: async () => data<Steadiness[]>(await api.GET("/api/shots/{shot_id}/revisions/{number}/mattes/{matte}/steadiness/{first}", { params: { path: { shot_id: shot.id, number: revision, matte: matte ?? "", first }, query: { count: CHUNK, state } } })),
       staleTime: Infinity,
       retry: false,
     })),
-    combine: (all) => ({ frames: all.flatMap((a) => a.data ?? []), asking: all.some((a) => a.isPending) }),
+    combine: (all) => ({ frames: all.flatMap((a) => a.data ?? []), asking: all.some((a) => a.isPending), done: all.findIndex((a) => a.isPending) }),
   });
+  useEffect(() => setDone(told.done < 0 ? firsts.length : told.done), [firsts.length, told.done]);
   const view = shown === "over" || shown === "cut" ? shown : "alone";
   return useMemo(
     () => (matte ? { url: (frame: number) => urls.matteEdges(shot.id, revision, matte, view, frame, state), steady: new Map(told.frames.map((f) => [f.frame, f])), asking: told.asking } : null),

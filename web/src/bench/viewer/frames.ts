@@ -12,7 +12,7 @@ export class FrameCache {
   private running = 0;
   private waiting: (() => void)[] = [];
 
-  constructor(private readonly most = MOST_FRAMES) {}
+  constructor(private readonly most = MOST_FRAMES, private readonly atOnce = AT_ONCE) {}
 
   /** The picture if it is here already. */
   peek(url: string): ImageBitmap | null {
@@ -51,7 +51,7 @@ export class FrameCache {
   }
 
   private async load(url: string): Promise<ImageBitmap | null> {
-    if (this.running >= AT_ONCE) await new Promise<void>((go) => this.waiting.push(go));
+    if (this.running >= this.atOnce) await new Promise<void>((go) => this.waiting.push(go));
     this.running++;
     try {
       const answer = await fetch(url);
@@ -77,6 +77,8 @@ export class FrameCache {
 
 export const frameCache = new FrameCache();
 export const cropCache = new FrameCache(MOST_CROPS);
+/** Each is computed when it is asked for: one after the other, so that the picture itself never waits for them. */
+export const edgeCache = new FrameCache(MOST_CROPS, 1);
 
 const SHEET = 32;
 const CROP = 64;
