@@ -109,6 +109,8 @@ def test_a_spot_is_read_scopes_are_shown_and_the_difference_is_grey_where_nothin
     apart = cv2.imdecode(np.frombuffer(seen, np.uint8), 1).astype(int)
     assert np.abs(apart[:40, :40] - 128).max() <= 3
     assert np.abs(apart[int(middle[1]), int(middle[0])] - 128).max() > 60
+    for beyond in ("spot/3?x=60000&y=1", "surfaces/none/scopes/waveform/3", "surfaces/s/scopes/waveform/900", "differences/900"):
+        assert 400 <= live.http.get(f"/api/shots/{shot}/revisions/{revision}/{beyond}").status_code < 500, beyond
     with window.expect_response(lambda r: "/differences/" in r.url) as answer:
         window.get_by_test_id("shown").get_by_text("Difference", exact=True).click()
     assert answer.value.ok

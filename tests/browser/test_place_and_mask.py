@@ -184,6 +184,9 @@ def test_a_key_is_sampled_in_the_picture_at_several_frames(window: Page, live, f
     assert len(spread["counts"]) == 64
     assert sum(spread["counts"]) > 1000
     assert len(spread["samples"]) == 2
+    matte = document(live, finished)["mattes"][0]["id"]
+    for beyond in (f"{matte}/parts/7/spread/3", "none/parts/0/spread/3", f"{matte}/steadiness/900", f"{matte}/edges/alone/900"):
+        assert live.http.get(f"/api/shots/{finished}/revisions/{revision}/mattes/{beyond}").status_code < 500, beyond
     window.get_by_label("despill", exact=True).fill("40")
     window.get_by_label("despill", exact=True).press("Enter")
     until(window, lambda: document(live, finished)["mattes"][0]["parts"][0]["despill"] == pytest.approx(0.4))

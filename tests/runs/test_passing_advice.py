@@ -6,10 +6,13 @@ import pytest
 
 from tests.plates import make_plate, passed_by, post_at, write_plate
 from verdigris.runs.advice.followed import advise_exclusions, disagreement_facts
+from verdigris.runs.advice.matte_proposal import propose_matte
 from verdigris.runs.follow.surface import follow_surface
 from verdigris.runs.render.open_shot import OpenShot
+from verdigris.runs.scene.mattes import plan_matte
 from verdigris.runs.scene.regions import unusable_at
 from verdigris.shot.model.document import Shot
+from verdigris.shot.model.matte import Matte
 from verdigris.shot.model.media import Plate
 from verdigris.shot.model.outline import Occluder
 from verdigris.shot.model.surface import Surface
@@ -73,3 +76,26 @@ def test_facts_go_out_as_plain_numbers(passing):
     assert isinstance(facts["outline"][0][0], float)
     assert {len(k["points"]) for k in facts["keys"]} == {len(facts["keys"][0]["points"])}
     assert [k["frame"] for k in facts["keys"]] == sorted(k["frame"] for k in facts["keys"])
+
+
+def test_a_matte_is_proposed_that_covers_the_post_and_little_else(passing, plate):
+    folder, shot, results, _ = passing
+    with OpenShot(shot, folder) as opened:
+        told = propose_matte(opened.plate, shot, shot.surfaces[0], {}, results)
+        assert told is not None
+        assert 0.5 <= told.sureness <= 1
+        matte = Matte.model_validate({"id": "m", "surface": "s", "parts": told.parts})
+        with_it = shot.model_copy(update={"mattes": [matte]})
+        right = []
+        for n in range(told.frames[0], told.frames[1] + 1):
+            picture = opened.plate.frame(n)
+            cover = opened.mattes.draw(plan_matte(with_it, matte, {"s": results}, n, (picture.width, picture.height)), picture)
+            drawn = cover.within((0, 0, picture.width, picture.height))
+            sign = cv2.fillConvexPoly(np.zeros(drawn.shape, np.uint8), np.round(plate.corners_at(n)).astype(np.int32), 1) > 0
+            left, stop = post_at(n)
+            post = sign & (np.arange(drawn.shape[1]) >= left) & (np.arange(drawn.shape[1]) < stop)
+            if post.sum() > 2000:
+                right.append((drawn[post].mean(), drawn[sign & ~post].mean()))
+        covered, beside = np.median(right, axis=0)
+        assert covered > 0.7
+        assert beside < 0.15

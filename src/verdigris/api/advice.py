@@ -8,6 +8,7 @@ from typing import Annotated, Any, TypeVar
 
 import numpy as np
 from fastapi import APIRouter, Depends, Query
+from pydantic import BaseModel, Field
 
 from verdigris.api.context import Folder, Transaction
 from verdigris.api.decoding import in_its_process
@@ -20,11 +21,13 @@ from verdigris.media.facts import MediaFacts
 from verdigris.media.reader import Reader
 from verdigris.runs.advice.followed import advise_camera, advise_exclusions, advise_motion, describe_bow, disagreement_facts
 from verdigris.runs.advice.judging import frames_as_reference, remaining_jitter
+from verdigris.runs.advice.matte_proposal import propose_matte
 from verdigris.runs.errors import RunError
 from verdigris.runs.render.open_shot import OpenShot
 from verdigris.runs.scene.camera import lens_of_lines
 from verdigris.runs.views.proxies import ProxyReader
 from verdigris.shot.model.document import Shot
+from verdigris.shot.model.matte import AnyPart
 from verdigris.shot.model.surface import Surface
 from verdigris.store.errors import StoreError
 from verdigris.store.media import get_media
@@ -98,6 +101,27 @@ def _disagreements(asked: Question, first: int, last: int) -> list[dict[str, Any
         asked, lambda plate, shot, surface, tracks: advise_exclusions(plate, shot, surface, tracks, tracks[surface.id], first, last)
     )
     return [disagreement_facts(d) for d in found]
+
+
+class MatteProposalView(BaseModel):
+    """A matte for what passes in front, as a document has its parts."""
+
+    parts: list[AnyPart]
+    sureness: float = Field(description="0..1")
+    said: str
+    frames: tuple[int, int]
+
+
+@router.get("/{shot_id}/surfaces/{surface_id}/matte-proposal")
+async def matte_proposal(asked: Asked) -> MatteProposalView | None:
+    """A matte for what passes in front of a surface, from what does not move with it and from colours; null where nothing does."""
+    found = await in_its_process("advice", _matte_proposal, asked)
+    return None if found is None else MatteProposalView.model_validate(found)
+
+
+def _matte_proposal(asked: Question) -> dict[str, Any] | None:
+    found = _with_plate(asked, lambda plate, shot, surface, tracks: propose_matte(plate, shot, surface, tracks, tracks[surface.id]))
+    return None if found is None else asdict(found)
 
 
 Sources = tuple[Shot, str | None, list[Track], FilePath, MediaFacts]

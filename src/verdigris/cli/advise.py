@@ -39,6 +39,54 @@ def propose(
         )
 
 
+def propose_matte(
+    shot: Annotated[Path, typer.Argument(help="Shot document (JSON).")],
+    out: Annotated[Path, typer.Option(help="Document to write, with the matte in it.")],
+    surface: Annotated[str | None, typer.Option(help="Surface by id; default the first.")] = None,
+    json: Json = False,
+) -> None:
+    """Follow a surface and make a matte for what passes in front of it; what is placed on the surface stays behind it."""
+    from verdigris.cli.paths import moved
+    from verdigris.core.tracking.sequence.frame_result import FrameResult
+    from verdigris.runs.advice.matte_proposal import propose_matte as propose
+    from verdigris.runs.errors import RunError
+    from verdigris.runs.follow.pace import SCALE, Pace
+    from verdigris.runs.follow.surface import follow_surface
+    from verdigris.runs.render.open_shot import OpenShot
+    from verdigris.shot.edits.edit import apply_edit
+    from verdigris.shot.edits.placements import SetMatte
+    from verdigris.shot.model.document import read_shot
+    from verdigris.shot.model.matte import Matte
+
+    document = read_shot(shot)
+    if not document.surfaces:
+        raise RunError("not_tracked", "The document has no surface to follow.")
+    one = document.surface(surface) if surface else document.surfaces[0]
+    results: dict[int, FrameResult] = {}
+    with OpenShot(document, shot.parent) as opened:
+        with progress_bar(f"following {one.name}") as progress:
+            pace = Pace(opened.plate.facts.frame_count)
+            for step in follow_surface(opened.plate, document, one):
+                results[step.result.frame] = step.result
+                pace.look(step.again)
+                progress(pace.done, SCALE, pace.phase)
+        found = propose(opened.plate, document, one, {}, results)
+    if found is None:
+        raise RunError("no_evidence", f"Nothing was found that passes in front of {one.name}.")
+    taken = {m.id for m in document.mattes}
+    name = next(k for i in range(1, 60) if (k := f"passing-{i}") not in taken)
+    matte = Matte.model_validate({"id": name, "name": "Passing", "surface": one.id, "parts": found.parts})
+    below = next((p.id for p in document.placements if p.surface == one.id), None)
+    masked = apply_edit(moved(document, shot.parent, out.parent), SetMatte(matte=matte, in_front_of=below))
+    out.write_text(masked.model_dump_json(indent=1, exclude_none=True) + "\n", encoding="utf-8")
+    if json:
+        print_json(
+            {"matte": name, "sureness": found.sureness, "said": found.said, "frames": list(found.frames), "parts": list(found.parts)}
+        )
+        return
+    typer.echo(f"{name}, frames {found.frames[0]} to {found.frames[1]}: {found.said}")
+
+
 def disagreements(
     shot: Annotated[Path, typer.Argument(help="Shot document (JSON).")],
     surface: Annotated[str | None, typer.Option(help="Surface by id; default the first.")] = None,

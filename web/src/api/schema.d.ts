@@ -871,6 +871,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/surfaces/{surface_id}/matte-proposal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Matte Proposal
+         * @description A matte for what passes in front of a surface, from what does not move with it and from colours; null where nothing does.
+         */
+        get: operations["matte_proposal"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/references": {
         parameters: {
             query?: never;
@@ -3842,6 +3862,26 @@ export interface components {
              */
             kind: "file";
             file: components["schemas"]["MediaRef-Output"];
+        };
+        /**
+         * MatteProposalView
+         * @description A matte for what passes in front, as a document has its parts.
+         */
+        MatteProposalView: {
+            /** Parts */
+            parts: (components["schemas"]["KeyPart-Output"] | components["schemas"]["BrightnessPart-Output"] | components["schemas"]["ShapePart-Output"] | components["schemas"]["RegionPart-Output"] | components["schemas"]["OutlinePart-Output"] | components["schemas"]["DifferencePart-Output"] | components["schemas"]["MatteFilePart-Output"])[];
+            /**
+             * Sureness
+             * @description 0..1
+             */
+            sureness: number;
+            /** Said */
+            said: string;
+            /** Frames */
+            frames: [
+                number,
+                number
+            ];
         };
         /**
          * MediaFacts
@@ -9173,6 +9213,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DisagreementView"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    matte_proposal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                surface_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatteProposalView"] | null;
                 };
             };
             /** @description Validation Error */

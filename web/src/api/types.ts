@@ -42,5 +42,6 @@ export type Proposal = Proposals["proposals"][number];
 export type Steadiness = Schemas["SteadinessView"];
 export type Spread = Schemas["SpreadView"];
 export type SpotView = Schemas["SpotView"];
+export type MatteOffer = Schemas["MatteProposalView"];
 export type SlotView = Schemas["SlotView"];
 export type MadeOf = Schemas["MadeOfView"];

@@ -40,13 +40,13 @@ def plain_of(plan: FramePlan) -> FramePlan:
 
 
 def read_spot(preview: Preview, frame: int, x: float, y: float) -> SpotRead:
-    """What is at a place, plate px; RunError `outside` beyond the picture."""
+    """What is at a place, plate px; RunError `not_ready` beyond the picture."""
     plan = preview.plan(frame)
     seen = {"plate": preview.plate_codes(frame), "artwork": preview.codes(plain_of(plan)), "result": preview.codes(plan)}
     h, w = seen["plate"].shape[:2]
     column, row = int(x * preview.scale), int(y * preview.scale)
     if not (0 <= column < w and 0 <= row < h):
-        raise RunError("outside", "This place lies outside the picture.")
+        raise RunError("not_ready", "This place lies outside the picture.")
     half = SPOT // 2
     part = np.s_[max(0, row - half) : row + half + 1, max(0, column - half) : column + half + 1]
     codes = {k: v[part].reshape(-1, 3).mean(axis=0).astype(np.float64) for k, v in seen.items()}
@@ -61,11 +61,11 @@ def difference(preview: Preview, frame: int) -> Uint8:
 
 
 def scopes(preview: Preview, surface_id: str, kind: Kind, frame: int) -> Uint8:
-    """A scope of the surface as it comes out, and one of the plate around it, side by side; RunError `lost` where the surface is."""
+    """A scope of the surface as it comes out, and one of the plate around it, side by side; RunError `not_ready` where the surface is."""
     shot, size = preview.shot, preview.plate_size
     outline = outline_of(shot, shot.surface(surface_id), preview.tracks, frame, size)
     if outline is None:
-        raise RunError("lost", "The surface is not followed at this frame.")
+        raise RunError("not_ready", "The surface is not followed at this frame.")
     plate, result = preview.plate_codes(frame), preview.codes(preview.plan(frame))
     h, w = plate.shape[:2]
     at = outline * preview.scale
@@ -74,7 +74,7 @@ def scopes(preview: Preview, surface_id: str, kind: Kind, frame: int) -> Uint8:
     around = np.asarray(cv2.dilate(on.astype(np.uint8), np.ones((2 * reach + 1,) * 2, np.uint8)) > 0, np.bool_) & ~on
     box = outline_box(at, reach, w, h)
     if box is None or not on.any() or not around.any():
-        raise RunError("lost", "The surface lies outside the picture at this frame.")
+        raise RunError("not_ready", "The surface lies outside the picture at this frame.")
     left, right = (_scope(kind, picture, where, box) for picture, where in ((result, on), (plate, around)))
     gap = np.full((left.shape[0], GAP, 3), 38, np.uint8)
     return np.concatenate([left, gap, right], axis=1)

@@ -112,6 +112,8 @@ class MatteViews:
     def spread(self, matte_id: str, part: int, frame: int) -> Spread:
         """How often each value comes that a part's bounds are set on, and the colours of a key's samples."""
         matte = self._shot.matte(matte_id)
+        if part >= len(matte.parts):
+            raise RunError("not_ready", f"{matte.name or matte.id} has no such part.")
         one = matte.parts[part]
         whole = Matte.model_validate({**matte.model_dump(), "parts": [{**one.model_dump(), "on": True, "span": None}]})
         plan = plan_matte(self._shot, whole, self._tracks, frame, self._size)

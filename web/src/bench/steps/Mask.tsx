@@ -9,6 +9,7 @@ import { Recipe } from "./mask/Recipe";
 import { PartControls } from "./mask/PartControls";
 import { matteEdit, useMasking } from "./mask/useMasking";
 import { EdgeLook } from "./mask/EdgeLook";
+import { MatteProposal } from "./mask/MatteProposal";
 import { Field, Note } from "./parts";
 
 type Use = "none" | "front" | "within";
@@ -57,6 +58,7 @@ export function Mask() {
       )}
       {matte === null && <Note>A hand, hair, an arm that passes in front: say what is in front, and the artwork stays behind it. Outlines on the depth line do so already.</Note>}
       <Recipe />
+      <MatteProposal />
       {tool === "sample" && <Note>Click around an area of bare screen, then Enter. Leave marks and shadows out.</Note>}
       {tool === "matte" && <Note>Click around it, then Enter. It rides on the chosen surface.</Note>}
       {matte && (
