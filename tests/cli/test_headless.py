@@ -12,6 +12,7 @@ import cv2
 import numpy as np
 import pytest
 
+from tests.plates import make_plate, passed_by, write_plate
 from verdigris.media.reader import open_media, probe
 
 
@@ -300,3 +301,20 @@ def test_a_matte_is_rendered_to_stills_and_gone_on_with(plate, shot, tmp_path):
     middle = np.mean(box, axis=0).astype(int)
     assert (first.dtype, first[middle[1], middle[0]], first[2, 2]) == (np.uint8, 255, 0)
     assert "There is no matte" in run("matte", shot, "--matte", "other", "--out", tmp_path / "x", code=3).stderr
+
+
+def test_a_matte_is_made_for_what_passes_or_it_is_said_that_nothing_does(plate, shot, tmp_path):
+    said = run("passing", shot, "--out", tmp_path / "masked.json", code=4).stderr
+    assert "Nothing was found that passes in front of" in said.replace("\n", " ")
+    assert not (tmp_path / "masked.json").exists()
+    passed = make_plate(count=16, reference=0, noise=0.003)
+    write_plate(tmp_path / "passed.mp4", passed_by(passed, 2, 15))
+    document = json.loads(Path(shot).read_text())
+    document |= {"plate": {"path": "passed.mp4"}}
+    document["surfaces"][0] |= {"reference_frame": 0, "corners": passed.corners.tolist()}
+    (tmp_path / "passed.json").write_text(json.dumps(document))
+    told = json.loads(run("passing", tmp_path / "passed.json", "--out", tmp_path / "masked.json", "--json").stdout)
+    masked = json.loads((tmp_path / "masked.json").read_text())
+    assert masked["mattes"][0]["id"] == told["matte"]
+    assert masked["placements"][0]["kept_in_front"] == [told["matte"]]
+    assert {"shape"} <= {p["kind"] for p in masked["mattes"][0]["parts"]}

@@ -39,7 +39,7 @@ def propose(
         )
 
 
-def propose_matte(
+def passing(
     shot: Annotated[Path, typer.Argument(help="Shot document (JSON).")],
     out: Annotated[Path, typer.Option(help="Document to write, with the matte in it.")],
     surface: Annotated[str | None, typer.Option(help="Surface by id; default the first.")] = None,

@@ -23,7 +23,7 @@ app = typer.Typer(
 )  # fmt: skip
 for command in (
     headless.probe, headless.track, headless.render, headless.anchor, matte, match, grade, frame,
-    advise.propose, advise.propose_matte, advise.disagreements, advise.lens,
+    advise.propose, advise.passing, advise.disagreements, advise.lens,
     advise.points, advise.references, advise.jitter,
     service.export, service.bench,
 ):  # fmt: skip
