@@ -94,6 +94,6 @@ def follow_board(window: Page, live: LiveApp, film: Path, plate: Plate, said: st
     bench = BenchPage(window).open(shot)
     bench.step("track")
     window.keyboard.press("t")
-    expect(window.get_by_test_id("tile-board")).to_contain_text(said, timeout=120_000)
-    window.wait_for_function("() => document.body.innerText.includes('no jobs')", timeout=120_000)
+    expect(window.get_by_test_id("tile-board")).to_contain_text(said, timeout=240_000)
+    window.wait_for_function("() => document.body.innerText.includes('no jobs')", timeout=240_000)
     return bench, shot

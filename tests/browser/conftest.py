@@ -3,10 +3,13 @@
 from collections.abc import Iterator
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from tests.browser.chromium import ARGUMENTS, CHROMIUM
 from tests.live_app import LiveApp
+
+# Other tests run beside these: what comes, may come later.
+expect.set_options(timeout=20_000)
 
 
 @pytest.fixture(scope="session")

@@ -41,8 +41,9 @@ def test_the_plate_is_measured_and_what_is_sure_is_taken_over_in_one_step(window
     window.get_by_label("Levels is on").click()
     until(window, lambda: document(live, shot)["match"][0].get("levels") is None)
     for _ in range(3):
+        now = live.http.get(f"/api/shots/{shot}").json()["revision"]
         window.keyboard.press("Control+z")
-        window.wait_for_timeout(250)
+        until(window, lambda now=now: live.http.get(f"/api/shots/{shot}").json()["revision"] != now)
     until(window, lambda: document(live, shot)["match"][0].get("light") is None and len(document(live, shot)["match"][0]["spots"]) == 1)
     window.get_by_label("Grade is on").click()
     until(window, lambda: document(live, shot)["match"][0].get("grade") is not None)

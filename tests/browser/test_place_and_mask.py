@@ -89,8 +89,9 @@ def test_handles_move_turn_and_scale_it_in_the_flat_view_and_in_the_picture(wind
     until(window, lambda: layout().get("scale", [1, 1])[0] < 0.97)
     # Each drag is one step to undo, however often it was told.
     for _ in range(3):
+        now = live.http.get(f"/api/shots/{finished}").json()["revision"]
         window.keyboard.press("Control+z")
-        window.wait_for_timeout(200)
+        until(window, lambda now=now: live.http.get(f"/api/shots/{finished}").json()["revision"] != now)
     until(window, lambda: document(live, finished)["placements"][0]["layout"] == [])
     assert live.http.get(f"/api/shots/{finished}").json()["revision"] == before
 
