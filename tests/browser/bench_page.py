@@ -74,6 +74,17 @@ def until(page: Page, true: Callable[[], bool], seconds: float = 30) -> None:
     raise AssertionError("it did not come true in time")
 
 
+def undo(page: Page, live: LiveApp, shot: str) -> None:
+    """One step back, and wait until the server has taken it."""
+
+    def revision() -> int:
+        return int(live.http.get(f"/api/shots/{shot}").json()["revision"])
+
+    now = revision()
+    page.keyboard.press("Control+z")
+    until(page, lambda: revision() != now)
+
+
 def document(live: LiveApp, shot: str) -> dict:
     """The document as the server has it."""
     answer: dict = live.http.get(f"/api/shots/{shot}/document").json()

@@ -5,7 +5,7 @@ import numpy as np
 from playwright.sync_api import Page, expect
 
 from tests.api.test_work import begin, track
-from tests.browser.bench_page import BenchPage, document, until
+from tests.browser.bench_page import BenchPage, document, undo, until
 
 
 def test_the_plate_is_measured_and_what_is_sure_is_taken_over_in_one_step(window: Page, live, plate, plate_film, art_still, tmp_path):
@@ -41,9 +41,7 @@ def test_the_plate_is_measured_and_what_is_sure_is_taken_over_in_one_step(window
     window.get_by_label("Levels is on").click()
     until(window, lambda: document(live, shot)["match"][0].get("levels") is None)
     for _ in range(3):
-        now = live.http.get(f"/api/shots/{shot}").json()["revision"]
-        window.keyboard.press("Control+z")
-        until(window, lambda now=now: live.http.get(f"/api/shots/{shot}").json()["revision"] != now)
+        undo(window, live, shot)
     until(window, lambda: document(live, shot)["match"][0].get("light") is None and len(document(live, shot)["match"][0]["spots"]) == 1)
     window.get_by_label("Grade is on").click()
     until(window, lambda: document(live, shot)["match"][0].get("grade") is not None)

@@ -6,7 +6,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.api.test_work import begin, track
-from tests.browser.bench_page import BenchPage, document, until
+from tests.browser.bench_page import BenchPage, document, undo, until
 
 
 @pytest.fixture(scope="module")
@@ -89,9 +89,7 @@ def test_handles_move_turn_and_scale_it_in_the_flat_view_and_in_the_picture(wind
     until(window, lambda: layout().get("scale", [1, 1])[0] < 0.97)
     # Each drag is one step to undo, however often it was told.
     for _ in range(3):
-        now = live.http.get(f"/api/shots/{finished}").json()["revision"]
-        window.keyboard.press("Control+z")
-        until(window, lambda now=now: live.http.get(f"/api/shots/{finished}").json()["revision"] != now)
+        undo(window, live, finished)
     until(window, lambda: document(live, finished)["placements"][0]["layout"] == [])
     assert live.http.get(f"/api/shots/{finished}").json()["revision"] == before
 
