@@ -14,6 +14,7 @@ from verdigris.formats.cube import write_cube
 from verdigris.runs.scene.grade import on_display
 from verdigris.shot.model.document import Shot
 from verdigris.shot.model.match import Grade
+from verdigris.store.errors import StoreError
 from verdigris.store.media_folder import MediaFolder
 from verdigris.store.shots import document_of, get_shot
 
@@ -60,6 +61,8 @@ def _file(s: Session, folder: MediaFolder, document: Shot, told: Grade | None, n
     grade = told or Grade()
     if ending == "cube":
         files = field_folders(s, folder, document)
+        if grade.lut is not None and grade.lut.media not in files:
+            raise StoreError("not_ready", "The table of this grade is still being read.")
         text = write_cube(on_display(grade, lambda ref: files[ref.media or ""]), name)
     else:
         text = write_cdl(Cdl(grade.slope, grade.offset, grade.power, grade.saturation), name)

@@ -35,7 +35,7 @@ def check_ready(shot: Shot, tracks: Tracks) -> None:
         if not any(r.homography is not None for r in tracks.get(held.id, {}).values()):
             raise RunError("not_tracked", f"{held.name} has no track to hold the plate still by. Track it first.")
         return
-    if not shot.placements and plan_grade(shot.grade, 0) is None:
+    if not shot.placements and shot.grade is None:
         raise RunError("nothing_placed", "There is nothing to render yet: place artwork on a surface first.")
     for placement in shot.placements:
         if placement.surface is None or not placement.on:

@@ -15,13 +15,13 @@ LONGEST = 2.0
 
 
 def shutter_of(shot: Shot, tracks: Tracks) -> float:
-    """For how many frames the shutter is open: as set in a match, else as found with a track; 0 where neither tells.
+    """For how many frames the shutter is open: as set in a match, with its strength, else as found with a track; 0 where neither tells.
 
     Only tracks that the result needs are asked, so that it is the same wherever it is drawn.
     """
     for match in shot.match:
         if match.on and match.movement is not None:
-            return match.movement.shutter
+            return match.movement.shutter * match.movement.strength
     needed = shot.surfaces_in_use()
     for surface in (x.id for x in shot.surfaces if x.id in needed):
         found = next((r.camera for r in tracks.get(surface, {}).values() if r.camera is not None), None)

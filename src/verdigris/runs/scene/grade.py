@@ -1,6 +1,5 @@
 """A grade as a document says it, as a function of linear light."""
 
-import json
 from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
@@ -35,7 +34,7 @@ def plan_grade(grade: Grade | None, frame: int) -> GradePlan | None:
 
 def of_plan(plan: GradePlan, find: Find) -> Change:
     """The function that a plan asks for."""
-    return graded(Grade.model_validate(json.loads(plan.told)), plan.strength, find)
+    return graded(Grade.model_validate_json(plan.told), plan.strength, find)
 
 
 def graded(grade: Grade, strength: float, find: Find) -> Change:

@@ -61,7 +61,7 @@ def difference(preview: Preview, frame: int) -> Uint8:
 
 
 def scopes(preview: Preview, surface_id: str, kind: Kind, frame: int) -> Uint8:
-    """A scope of the surface as it comes out, and one of the plate around it, side by side; RunError `not_ready` where the surface is."""
+    """A scope of the surface as it comes out, and one of the plate around it, side by side; RunError `not_ready` where it is lost."""
     shot, size = preview.shot, preview.plate_size
     outline = outline_of(shot, shot.surface(surface_id), preview.tracks, frame, size)
     if outline is None:

@@ -11,6 +11,11 @@ export function newGrade(): Grade {
   return { slope: [1, 1, 1], offset: [0, 0, 0], power: [1, 1, 1], saturation: 1, brightness: 0, contrast: 1, strength: 1 } as Grade;
 }
 
+/** Whether a colour decision list says all of a grade. */
+export function onlyListed(grade: Grade): boolean {
+  return !grade.lut && !grade.curves && grade.brightness === 0 && grade.contrast === 1;
+}
+
 /** Points of a channel's curve. */
 export function pointsOf(grade: Grade, channel: Channel): Point[] {
   return (grade.curves?.[channel] as Point[] | undefined) ?? STRAIGHT;

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { useQuery } from "@tanstack/react-query";
 import { api, data, type Edit, type Grade, type MediaView } from "../../../api/client";
 import { Upload } from "../../../ui/Upload";
-import { CHANNELS, type Channel, pointsOf, type Point, withCurve, withMore } from "../../model/grade";
+import { CHANNELS, type Channel, onlyListed, pointsOf, type Point, withCurve, withMore } from "../../model/grade";
 import { Felt } from "../Felt";
 import { Field, Note } from "../parts";
 import { GradeFile } from "./GradeFile";
@@ -16,6 +16,17 @@ const FELT = [
   { key: "saturation", label: "Saturation", step: 0.02, min: 0, max: 2 },
 ] as const;
 const LIST = [["slope", "Slope", 0.01], ["offset", "Offset", 0.005], ["power", "Power", 0.01]] as const;
+
+/** A code that counts once it is typed: on the way there it would meet its neighbours. */
+function Code({ value, low, high, label, set }: { value: number; low: number; high: number; label: string; set: (v: number) => void }) {
+  const now = Math.round(value * 255);
+  const [typed, setTyped] = useState<number | null>(null);
+  const tell = () => {
+    if (typed !== null && typed !== now) set(typed / 255);
+    setTyped(null);
+  };
+  return <InputNumber size="small" controls={false} style={{ width: 44 }} min={low} max={high} value={typed ?? now} aria-label={label} onChange={setTyped} onBlur={tell} onPressEnter={tell} />;
+}
 
 function Curves({ of, grade, set }: Pick<Props, "of" | "grade" | "set">) {
   const [channel, setChannel] = useState<Channel>("all");
@@ -31,10 +42,10 @@ function Curves({ of, grade, set }: Pick<Props, "of" | "grade" | "set">) {
         <svg viewBox="0 0 120 60" width="88" height="60" preserveAspectRatio="none" aria-hidden><polyline points="0,60 120,0" className="straight" /><polyline points={line} /></svg>
         <div className="rows">
           {points.map(([x, y], i) => (
-            <span key={`${x}`} className="row figures">
-              <InputNumber size="small" controls={false} style={{ width: 44 }} min={0} max={255} value={Math.round(x * 255)} aria-label={`curve before, point ${i + 1}`} onChange={(v) => v !== null && change(i, [v / 255, y])} />
+            <span key={`${channel} ${i}`} className="row figures">
+              <Code value={x} low={i ? Math.round((points[i - 1]?.[0] ?? 0) * 255) + 1 : 0} high={i < points.length - 1 ? Math.round((points[i + 1]?.[0] ?? 1) * 255) - 1 : 255} label={`curve before, point ${i + 1}`} set={(v) => change(i, [v, y])} />
               <span className="quiet">to</span>
-              <InputNumber size="small" controls={false} style={{ width: 44 }} min={0} max={255} value={Math.round(y * 255)} aria-label={`curve after, point ${i + 1}`} onChange={(v) => v !== null && change(i, [x, v / 255])} />
+              <Code value={y} low={0} high={255} label={`curve after, point ${i + 1}`} set={(v) => change(i, [x, v])} />
               <Button size="small" type="text" disabled={points.length < 2} aria-label={`remove point ${i + 1}`} onClick={() => change(i, null)}>×</Button>
             </span>
           ))}
@@ -94,7 +105,7 @@ export function GradeControls({ of, grade, file, set, setEdit }: Props) {
       <Curves of={of} grade={grade} set={set} />
       <Table of={of} grade={grade} set={set} />
       <GradeFile file={file} read={(found) => set({ ...grade, ...found })} />
-      {grade.lut && !grade.look && <Note>A .cc holds the list alone; a .cube holds all of it.</Note>}
+      {!onlyListed(grade) && <Note>A .cc holds slope, offset, power and saturation alone; a .cube holds all of it.</Note>}
     </>
   );
 }
