@@ -57,7 +57,7 @@ def test_a_look_of_a_configuration_is_applied_to_linear_light(tmp_path):
     config.archive(str(tmp_path / "looks.ocioz"))
     path = tmp_path / "looks.ocioz"
     assert looks_of(path) == ("dusk",)
-    assert lut_facts(path, "looks.ocioz").notes == ("Looks in it: dusk.",)
+    assert lut_facts(path, "looks.ocioz").looks == ("dusk",)
     light = np.float32([[0.2, 0.3, 0.4]])
     assert read_look(path, "dusk")(light)[0] == pytest.approx([0.1, 0.18, 0.48], abs=1e-5)
     through = graded(Grade(lut=MediaRef(path="looks.ocioz"), look="dusk"), 1.0, lambda ref: path)

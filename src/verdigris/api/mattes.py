@@ -67,7 +67,7 @@ def part_spread(
 ) -> SpreadView:  # fmt: skip
     """How often each value comes that the bounds of a key, brightness or difference are set on."""
     found = _at(s, folder, shot_id, number, state).spread(matte, part, frame)
-    return SpreadView(counts=list(found.counts), samples=[SampleView(rgb=rgb, spread=spread) for _, rgb, spread in found.samples])
+    return SpreadView(counts=list(found.counts), samples=[SampleView(rgb=rgb, spread=spread) for rgb, spread in found.samples])
 
 
 @router.get("/{shot_id}/revisions/{number}/mattes/{matte}/edges/{view}/{frame}", response_class=Response)

@@ -5,7 +5,7 @@ from typing import Annotated, Any
 
 import typer
 
-from verdigris.cli.headless import Json
+from verdigris.cli.headless import Json, followed
 from verdigris.cli.terminal import print_json, progress_bar
 
 
@@ -46,12 +46,11 @@ def passing(
     json: Json = False,
 ) -> None:
     """Follow a surface and make a matte for what passes in front of it; what is placed on the surface stays behind it."""
+    from dataclasses import asdict
+
     from verdigris.cli.paths import moved
-    from verdigris.core.tracking.sequence.frame_result import FrameResult
-    from verdigris.runs.advice.matte_proposal import propose_matte as propose
+    from verdigris.runs.advice.matte_proposal import propose_matte
     from verdigris.runs.errors import RunError
-    from verdigris.runs.follow.pace import SCALE, Pace
-    from verdigris.runs.follow.surface import follow_surface
     from verdigris.runs.render.open_shot import OpenShot
     from verdigris.shot.edits.edit import apply_edit
     from verdigris.shot.edits.placements import SetMatte
@@ -62,15 +61,8 @@ def passing(
     if not document.surfaces:
         raise RunError("not_tracked", "The document has no surface to follow.")
     one = document.surface(surface) if surface else document.surfaces[0]
-    results: dict[int, FrameResult] = {}
     with OpenShot(document, shot.parent) as opened:
-        with progress_bar(f"following {one.name}") as progress:
-            pace = Pace(opened.plate.facts.frame_count)
-            for step in follow_surface(opened.plate, document, one):
-                results[step.result.frame] = step.result
-                pace.look(step.again)
-                progress(pace.done, SCALE, pace.phase)
-        found = propose(opened.plate, document, one, {}, results)
+        found = propose_matte(opened.plate, document, one, {}, followed(opened, document, one))
     if found is None:
         raise RunError("no_evidence", f"Nothing was found that passes in front of {one.name}.")
     taken = {m.id for m in document.mattes}
@@ -80,9 +72,7 @@ def passing(
     masked = apply_edit(moved(document, shot.parent, out.parent), SetMatte(matte=matte, in_front_of=below))
     out.write_text(masked.model_dump_json(indent=1, exclude_none=True) + "\n", encoding="utf-8")
     if json:
-        print_json(
-            {"matte": name, "sureness": found.sureness, "said": found.said, "frames": list(found.frames), "parts": list(found.parts)}
-        )
+        print_json({"matte": name, **asdict(found)})
         return
     typer.echo(f"{name}, frames {found.frames[0]} to {found.frames[1]}: {found.said}")
 
@@ -95,11 +85,8 @@ def disagreements(
     json: Json = False,
 ) -> None:
     """Follow a surface and outline where its region does not move with it: content, reflections, things in front."""
-    from verdigris.core.tracking.sequence.frame_result import FrameResult
     from verdigris.runs.advice.followed import advise_exclusions, disagreement_facts
     from verdigris.runs.errors import RunError
-    from verdigris.runs.follow.pace import SCALE, Pace
-    from verdigris.runs.follow.surface import follow_surface
     from verdigris.runs.render.open_shot import OpenShot
     from verdigris.shot.model.document import read_shot
 
@@ -107,15 +94,8 @@ def disagreements(
     if not document.surfaces:
         raise RunError("not_tracked", "The document has no surface to follow.")
     one = document.surface(surface) if surface else document.surfaces[0]
-    results: dict[int, FrameResult] = {}
     with OpenShot(document, shot.parent) as opened:
-        count = opened.plate.facts.frame_count
-        with progress_bar(f"following {one.name}") as progress:
-            pace = Pace(count)
-            for step in follow_surface(opened.plate, document, one):
-                results[step.result.frame] = step.result
-                pace.look(step.again)
-                progress(pace.done, SCALE, pace.phase)
+        count, results = opened.plate.facts.frame_count, followed(opened, document, one)
         found = advise_exclusions(opened.plate, document, one, {}, results, first, count - 1 if last is None else last)
     if json:
         print_json([disagreement_facts(d) for d in found])

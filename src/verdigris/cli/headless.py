@@ -10,9 +10,13 @@ import typer
 from verdigris.cli.terminal import console, print_json, progress_bar, stopping
 
 if TYPE_CHECKING:
+    from collections.abc import Mapping
+
+    from verdigris.core.tracking.sequence.frame_result import FrameResult
     from verdigris.formats.track_json import Track
     from verdigris.runs.render.open_shot import OpenShot
     from verdigris.shot.model.document import Shot
+    from verdigris.shot.model.surface import Surface
 
 # How often a track is kept while it is made: a run that is killed goes on from there.
 KEEP_SECONDS = 2.0
@@ -165,11 +169,27 @@ def _summary(surface: str, results: dict[int, Any]) -> dict[str, Any]:
     }
 
 
+def followed(
+    opened: "OpenShot", document: "Shot", one: "Surface", tracks: "Mapping[str, Mapping[int, FrameResult]] | None" = None
+) -> "dict[int, FrameResult]":
+    """A surface followed now, with its progress; `tracks` are those that are known already."""
+    from verdigris.runs.follow.pace import SCALE, Pace
+    from verdigris.runs.follow.surface import follow_surface
+
+    results: dict[int, FrameResult] = {}
+    with progress_bar(f"following {one.name}") as progress:
+        pace = Pace(opened.plate.facts.frame_count)
+        for step in follow_surface(opened.plate, document, one, tracks or {}):
+            results[step.result.frame] = step.result
+            pace.look(step.again)
+            progress(pace.done, SCALE, pace.phase)
+    return results
+
+
 def tracks_for(opened: "OpenShot", document: "Shot", track: Path | None, needed: set[str]) -> dict[str, dict[int, Any]]:
     """Tracks as they are used: those of a file, or those of the surfaces needed, followed now."""
     from verdigris.formats.track_json import read_tracks
-    from verdigris.runs.follow.pace import SCALE, Pace
-    from verdigris.runs.follow.surface import follow_surface, in_depth_order
+    from verdigris.runs.follow.surface import in_depth_order
     from verdigris.runs.scene.mending import mended, used_tracks
 
     if track is not None:
@@ -178,14 +198,7 @@ def tracks_for(opened: "OpenShot", document: "Shot", track: Path | None, needed:
     for one in in_depth_order(document):
         if one.id not in needed:
             continue
-        results: dict[int, Any] = {}
-        with progress_bar(f"following {one.name}") as progress:
-            pace = Pace(opened.plate.facts.frame_count)
-            for step in follow_surface(opened.plate, document, one, tracks):
-                results[step.result.frame] = step.result
-                pace.look(step.again)
-                progress(pace.done, SCALE, pace.phase)
-        tracks[one.id] = mended(one, results)
+        tracks[one.id] = mended(one, followed(opened, document, one, tracks))
     return tracks
 
 

@@ -92,7 +92,7 @@ class MediaFacts(BaseModel):
     `rate` is frames per second as an exact fraction, None for stills whose rate was not given; `pixel_aspect` is
     width : height of one pixel; `first_frame` is the number people quote for frame index 0. `matrix` is None where there are no planes
     of Y'CbCr. `told` names what of the colour the file itself says, or somebody said: `transfer`, `primaries`, `matrix`, `range`.
-    `profile` is the name of a colour profile that came with a still and was used.
+    `profile` is the name of a colour profile that came with a still and was used. `looks` are those of a colour configuration.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -117,6 +117,7 @@ class MediaFacts(BaseModel):
     sound: SoundFacts | None = None
     first_frame: int = 0
     notes: tuple[str, ...] = ()
+    looks: tuple[str, ...] = ()
 
     def in_colour(self, choice: ColourChoice | None) -> "MediaFacts":
         """These facts, with what somebody says of the colour; a matrix and a range only where there are planes for them."""

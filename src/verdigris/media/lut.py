@@ -38,10 +38,9 @@ def lut_facts(path: Path, name: str) -> MediaFacts:
     looks = looks_of(path, name) if path.suffix.lower() == CONFIG_ENDING else ()
     if not looks:
         read_lut(path, name)
-    notes = (f"Looks in it: {', '.join(looks)}.",) if looks else ()
     return MediaFacts(
         kind="lut", width=1, height=1, frame_count=1, rate=None, codec=path.suffix.lower().lstrip("."), pixel_format="table", bit_depth=32,
-        notes=notes,
+        looks=looks,
     )  # fmt: skip
 
 

@@ -3890,7 +3890,7 @@ export interface components {
          *     `rate` is frames per second as an exact fraction, None for stills whose rate was not given; `pixel_aspect` is
          *     width : height of one pixel; `first_frame` is the number people quote for frame index 0. `matrix` is None where there are no planes
          *     of Y'CbCr. `told` names what of the colour the file itself says, or somebody said: `transfer`, `primaries`, `matrix`, `range`.
-         *     `profile` is the name of a colour profile that came with a still and was used.
+         *     `profile` is the name of a colour profile that came with a still and was used. `looks` are those of a colour configuration.
          */
         MediaFacts: {
             /**
@@ -3966,6 +3966,11 @@ export interface components {
              * @default []
              */
             notes: string[];
+            /**
+             * Looks
+             * @default []
+             */
+            looks: string[];
         };
         /**
          * MediaRef

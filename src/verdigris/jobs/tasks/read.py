@@ -39,7 +39,7 @@ def read_media(job_id: str) -> None:
                 facts = lut_facts(source, name)
             _keep_facts(job, media_hash, facts, ending)
             _ready(job, media_hash)
-            return "The table was read." + "".join(f" {note}" for note in facts.notes)
+            return f"Its looks are {', '.join(facts.looks)}." if facts.looks else "The table was read."
         with limit as go_on, open_media(source, limits=_limits(settings), name=name) as reader:
             _keep_facts(job, media_hash, reader.facts, ending)
 

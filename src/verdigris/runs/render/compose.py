@@ -1,6 +1,6 @@
 """Composed frames of a shot: plate in, plate with everything pinned out. One way for previews, command line and workers."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from functools import cached_property, partial
 
 import numpy as np
@@ -12,14 +12,13 @@ from verdigris.core.composite.stack import Laid, apart, put_layers
 from verdigris.core.composite.unmix import Front
 from verdigris.core.composite.warp import outline_from_surface, scaled_camera, warp_of
 from verdigris.core.geometry.shapes import polygon_coverage
-from verdigris.core.light.encoding import in_primaries
 from verdigris.core.matte.occlusion import occlusion
 from verdigris.core.types import Bool, Float32
 from verdigris.media.frames import Frame
 from verdigris.runs.errors import RunError
 from verdigris.runs.render.mattes import Drawn, Mattes, together, without_files, without_spill
 from verdigris.runs.scene.artwork import PlacedArtwork
-from verdigris.runs.scene.frame_plan import FramePlan, LayerPlan, MattePlan, arrays_of
+from verdigris.runs.scene.frame_plan import FramePlan, GradePlan, LayerPlan, MattePlan, arrays_of
 from verdigris.runs.scene.grade import of_plan, plan_grade
 from verdigris.runs.scene.in_front import Tracks, corners_at
 from verdigris.runs.scene.match import Fields, look_of, no_fields
@@ -79,13 +78,13 @@ class _Drawing:
             light, cleaned = self._without_spill(light, around, group)
             light, touched = put_layers(light, around, [one for _, one, _ in group])
             picture = picture.with_region(around, before, picture.values_of(light), touched | cleaned)
-        return picture if self._plan.grade is None else self._graded(picture, of_plan(self._plan.grade, self._fields.find))
+        return picture if self._plan.grade is None else self._graded(picture, self._plan.grade)
 
-    def _graded(self, picture: Frame, grade: Callable[[Float32], Float32]) -> Frame:
-        """All of the picture graded, in the primaries of BT.709."""
+    def _graded(self, picture: Frame, plan: GradePlan) -> Frame:
+        """All of the picture graded."""
         everywhere = (0, 0, picture.width, picture.height)
-        before, own = picture.values(everywhere), picture.primaries
-        light = in_primaries(grade(in_primaries(picture.light_of(before), own, "bt709")), "bt709", own)
+        before = picture.values(everywhere)
+        light = of_plan(plan, self._fields.find, picture.primaries)(picture.light_of(before))
         return picture.with_region(everywhere, before, picture.values_of(light), np.ones(light.shape[:2], np.bool_))
 
     @cached_property
@@ -134,7 +133,7 @@ class _Drawing:
         if plan.match is None:
             return None
         picture = self._picture
-        return scaled(look_of(plan.match, self._fields, picture.values_of, picture.light_of, i), self._scale)
+        return scaled(look_of(plan.match, self._fields, picture.values_of, picture.light_of, i, picture.primaries), self._scale)
 
     def _keyed(self, kept: Sequence[Drawn], box: Box) -> Front | None:
         """What stands before a keyed screen, where the key knows the screen's light all over the layer."""

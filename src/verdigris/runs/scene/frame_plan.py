@@ -185,14 +185,14 @@ def points_of(array: Float64) -> Points:
     return tuple((float(x), float(y)) for x, y in array)
 
 
-def outline_of(array: Float64) -> Outline:
+def plain_outline(array: Float64) -> Outline:
     """(N, 2), or (M, N, 2) at M moments, as plain numbers."""
     return points_of(array) if array.ndim == 2 else tuple(points_of(a) for a in array)
 
 
 def polygons_of(polygons: Sequence[Float64], feathers: Sequence[float]) -> tuple[tuple[Outline, float], ...]:
     """Polygons and their soft edges as plain numbers."""
-    return tuple((outline_of(p), float(f)) for p, f in zip(polygons, feathers, strict=True))
+    return tuple((plain_outline(p), float(f)) for p, f in zip(polygons, feathers, strict=True))
 
 
 def corners_of(corners: Mapping[int, Float64]) -> tuple[tuple[int, Points], ...]:

@@ -8,7 +8,7 @@ import numpy as np
 
 from verdigris.core.composite.look import cdl
 from verdigris.core.light.curve import curve_table, curved
-from verdigris.core.light.encoding import to_code, to_light
+from verdigris.core.light.encoding import Primaries, in_primaries, to_code, to_light
 from verdigris.core.types import Float32, Float64
 from verdigris.media.errors import MediaError
 from verdigris.media.lut import CONFIG_ENDING, read_look, read_lut
@@ -32,13 +32,17 @@ def plan_grade(grade: Grade | None, frame: int) -> GradePlan | None:
     return GradePlan(grade.model_dump_json(exclude={"strength"}, exclude_defaults=True), strength)
 
 
-def of_plan(plan: GradePlan, find: Find) -> Change:
+def of_plan(plan: GradePlan, find: Find, primaries: Primaries) -> Change:
     """The function that a plan asks for."""
-    return graded(Grade.model_validate_json(plan.told), plan.strength, find)
+    return graded(Grade.model_validate_json(plan.told), plan.strength, find, primaries)
 
 
-def graded(grade: Grade, strength: float, find: Find) -> Change:
+def graded(grade: Grade, strength: float, find: Find, primaries: Primaries = "bt709") -> Change:
     """A grade as a function of linear light (..., 3), on sRGB codes: brightness and contrast, the list, curves, and then a table.
+
+    Parameters
+    ----------
+    primaries : of the light; what is graded has those of BT.709
 
     Raises
     ------
@@ -61,8 +65,8 @@ def graded(grade: Grade, strength: float, find: Find) -> Change:
         return out if table is None else table(out)
 
     def whole(light: Float32) -> Float32:
-        out = to_light(on_codes(to_code(light, "srgb")), "srgb")
-        return out if look is None else look(out)
+        out = to_light(on_codes(to_code(in_primaries(light, primaries, "bt709"), "srgb")), "srgb")
+        return in_primaries(out if look is None else look(out), "bt709", primaries)
 
     if strength == 1:
         return whole

@@ -11,6 +11,7 @@ import numpy as np
 from verdigris.core.composite.look import Cast, Glow, Look, Rgb
 from verdigris.core.composite.texture import Texture
 from verdigris.core.composite.warp import exposure_of
+from verdigris.core.light.encoding import Primaries
 from verdigris.core.match.grain import Grain
 from verdigris.core.types import Float32, Float64
 from verdigris.media.frames import linear_light
@@ -86,9 +87,10 @@ class Fields:
 
 
 def look_of(
-    plan: MatchPlan, fields: Fields, codes_of: Callable[[Float32], Float32], light_of: Callable[[Float32], Float32], number: int
-) -> Look:
-    """The look of a layer; `number` tells layers of one frame apart."""
+    plan: MatchPlan, fields: Fields, codes_of: Callable[[Float32], Float32], light_of: Callable[[Float32], Float32], number: int,
+    primaries: Primaries = "bt709",
+) -> Look:  # fmt: skip
+    """The look of a layer in a picture of such primaries; `number` tells layers of one frame apart."""
     match = SurfaceMatch.model_validate({"surface": "x", **json.loads(plan.told)})
     strength = dict(plan.strengths)
     gain, ink, offset = np.ones(3), np.zeros(3), np.zeros(3)
@@ -120,7 +122,7 @@ def look_of(
         None if glow is None else Glow(glow.strength, glow.radius_px),
         None if shadow is None else Cast(shadow.offset_px, shadow.soft_px, shadow.strength),
         None if wrap is None else (wrap.strength, wrap.radius_px),
-        None if match.grade is None else graded(match.grade, strength["grade"], fields.find), codes_of, light_of,
+        None if match.grade is None else graded(match.grade, strength["grade"], fields.find, primaries), codes_of, light_of,
     )  # fmt: skip
 
 

@@ -9,8 +9,7 @@ from verdigris.core.geometry.shapes import smooth_outline
 from verdigris.core.types import Float64
 from verdigris.runs.scene.camera import Size
 from verdigris.runs.scene.exposure import exposed, shutter_of
-from verdigris.runs.scene.frame_plan import MattePlan, PartPlan, points_of
-from verdigris.runs.scene.frame_plan import outline_of as told_outline
+from verdigris.runs.scene.frame_plan import MattePlan, PartPlan, plain_outline, points_of
 from verdigris.runs.scene.in_front import Tracks, exposed_outline, outline_of, riding_points, told_at
 from verdigris.runs.scene.regions import shape_at
 from verdigris.shot.model.document import Shot
@@ -42,7 +41,7 @@ def _part(shot: Shot, part: AnyPart, tracks: Tracks, frame: int, shutter: float)
     told = part.model_dump_json(exclude=common | {"keys", "soft_points", "shutter"})
     return PartPlan(
         part.kind, part.combine, part.invert, part.grow_px, part.soft_px, value_at(part.strength, frame),
-        tuple((told_outline(p), inside, feather) for p, inside, feather in shapes), None if soft is None else tuple(soft), told, frame,
+        tuple((plain_outline(p), inside, feather) for p, inside, feather in shapes), None if soft is None else tuple(soft), told, frame,
     )  # fmt: skip
 
 

@@ -37,10 +37,10 @@ BINS = 64
 
 @dataclass(frozen=True)
 class Spread:
-    """Counts of BINS even steps of 0..1; of a key's samples their number, colour (sRGB 0-255) and relative deviation."""
+    """Counts of BINS even steps of 0..1; of a key's samples their colour (sRGB 0-255) and relative deviation."""
 
     counts: tuple[int, ...]
-    samples: tuple[tuple[int, tuple[int, int, int], float], ...]
+    samples: tuple[tuple[tuple[int, int, int], float], ...]
 
 
 class MatteViews:
@@ -120,10 +120,10 @@ class MatteViews:
         values = self.mattes.values(plan.parts[0], plan, self._plate.frame(frame))
         counts, _ = np.histogram(np.clip(values, 0, 1), bins=BINS, range=(0, 1))
         samples = []
-        for k, sample in enumerate(one.samples) if isinstance(one, KeyPart) else ():
+        for sample in one.samples if isinstance(one, KeyPart) else ():
             screen = self.mattes.screen(KeyPart(samples=[sample]), sample.frame)
             r, g, b = (int(v) for v in _as_bytes(encode_array(np.array(screen.colour, np.float32))))
-            samples.append((k, (r, g, b), round(screen.noise, 4)))
+            samples.append(((r, g, b), round(screen.noise, 4)))
         return Spread(tuple(int(c) for c in counts), tuple(samples))
 
     def edges(self, matte_id: str, view: str, frame: int) -> Uint8:

@@ -56,20 +56,14 @@ function Curves({ of, grade, set }: Pick<Props, "of" | "grade" | "set">) {
   );
 }
 
-/** Names of the looks that reading a configuration told of. */
-function looksIn(media: MediaView | undefined): string[] {
-  const said = media?.facts?.notes.find((n) => n.startsWith("Looks in it: "));
-  return said ? said.slice(13, -1).split(", ") : [];
-}
-
 function Table({ of, grade, set }: Pick<Props, "of" | "grade" | "set">) {
   const hash = grade.lut?.media;
   const media = useQuery({
     queryKey: ["media", hash], enabled: !!hash,
     queryFn: async () => data<MediaView>(await api.GET("/api/media/{media_hash}", { params: { path: { media_hash: hash ?? "" } } })),
   }).data;
-  const take = (m: MediaView) => set({ ...grade, lut: { path: null, media: m.hash, rate: null }, look: looksIn(m)[0] ?? null } as unknown as Grade);
-  const looks = looksIn(media);
+  const take = (m: MediaView) => set({ ...grade, lut: { path: null, media: m.hash, rate: null }, look: m.facts?.looks[0] ?? null } as unknown as Grade);
+  const looks = media?.facts?.looks ?? [];
   return (
     <>
       <Field label="Table" hint="Codes in, codes out; the last thing of a grade">
