@@ -37,12 +37,14 @@ def new_print() -> np.ndarray:
     return art
 
 
-def lit(art: np.ndarray, n: int, edge: bool) -> np.ndarray:
-    """What is seen of a picture, by the frame's light."""
+def lit(art: np.ndarray, n: int, edge: bool, folds: bool = False) -> np.ndarray:
+    """What is seen of a picture, by the frame's light; on a flat surface, or one with two folds."""
     y, x = np.mgrid[0:100, 0:160] / 160
     light = 0.8 + 0.3 * x - 0.2 * y
     if edge:
         light = light * np.where(x + 0.2 * y < 0.16 * n - 0.2, 0.45, 1.0)
+    if folds:
+        light = light * (1 - 0.25 * np.exp(-(((160 * x - 90) / 4) ** 2)) + 0.2 * np.exp(-(((160 * x - 152) / 3) ** 2)))
     whole = np.full((H, W, 3), (0.2, 0.22, 0.25))
     whole[30:130, 40:200] = light[..., None] * PAPER * (INK + (1 - INK) * art)
     return whole
@@ -53,11 +55,11 @@ def save(path: Path, light: np.ndarray, rng: np.random.Generator | None = None, 
     cv2.imwrite(str(path), (np.clip(codes, 0, 1) * 65535 + 0.5).astype(np.uint16)[..., ::-1])
 
 
-def make(folder: Path, edge: bool, **match) -> tuple[Shot, dict]:
+def make(folder: Path, edge: bool, folds: bool = False, **match) -> tuple[Shot, dict]:
     (folder / "plate").mkdir()
     rng = np.random.default_rng(5)
     for n in range(N):
-        save(folder / "plate" / f"p.{n:04d}.png", lit(old_print(), n, edge), rng)
+        save(folder / "plate" / f"p.{n:04d}.png", lit(old_print(), n, edge, folds), rng)
     save(folder / "art.png", new_print())
     spots = [{"frame": 0, "polygon": [[42, 32], [198, 32], [198, 42], [42, 42]], "code": [255, 255, 255]},
              {"frame": 0, "polygon": [[58, 47], [117, 47], [117, 50], [58, 50]], "code": [0, 0, 0]}]  # fmt: skip
@@ -83,11 +85,11 @@ def rendered(shot: Shot, tracks: dict, folder: Path) -> list[np.ndarray]:
         return [f.codes() for f in opened.film_frames(tracks, 0, N)]
 
 
-def error_of(shot: Shot, tracks: dict, folder: Path, edge: bool) -> float:
+def error_of(shot: Shot, tracks: dict, folder: Path, edge: bool, folds: bool = False) -> float:
     """PSNR after a low-pass, dB, over the surface."""
     square = []
     for n, codes in enumerate(rendered(shot, tracks, folder)):
-        twin = linear_to_srgb(lit(new_print(), n, edge))
+        twin = linear_to_srgb(lit(new_print(), n, edge, folds))
         a, b = (cv2.GaussianBlur(v.astype(np.float32), (0, 0), 1.5)[34:126, 44:196] for v in (codes, twin))
         square.append(float(((a - b) ** 2).mean()))
     return float(-10 * np.log10(np.mean(square)))
@@ -105,6 +107,28 @@ def test_what_is_taken_over_comes_near_the_twin(tmp_path, edge, wanted):
     matched = shot.model_copy(update={"match": [with_proposals(shot.match[0], found, ["levels", "light"])]})
     plain = error_of(shot.model_copy(update={"match": []}), tracks, tmp_path, edge)
     assert error_of(matched, tracks, tmp_path, edge) > max(wanted, plain + 15)
+
+
+def test_folds_stay_under_the_new_print_and_are_sure_only_where_paper_was_picked(tmp_path):
+    shot, tracks = make(tmp_path, False, folds=True)
+    found = measured(shot, tracks, tmp_path)
+    assert "shading" in only_sure(found)
+    without, with_them = (
+        error_of(shot.model_copy(update={"match": [with_proposals(shot.match[0], found, parts)]}), tracks, tmp_path, False, True)
+        for parts in (["levels", "light"], ["levels", "light", "shading"])
+    )
+    assert with_them > without + 4
+    # A printed cloud would look the same: without a spot of paper it is offered, and no more.
+    unpicked = shot.model_copy(update={"match": [shot.match[0].model_copy(update={"spots": []})]})
+    offered = measured(unpicked, tracks, tmp_path).part("shading")
+    assert offered is not None
+    assert offered.value is not None
+    assert not offered.sure
+    flat = tmp_path / "flat"
+    flat.mkdir()
+    told = measured(*make(flat, False), flat).part("shading")
+    assert told is not None
+    assert told.value is None
 
 
 def test_proposals_are_the_same_every_time_and_stale_when_what_they_are_made_from_changes(tmp_path):

@@ -16,9 +16,12 @@ from verdigris.core.match.plane import blurred
 from verdigris.core.types import Bool, Float32
 
 # Paper in a fold is so dark or bright at most against the smooth light; from px to px it changes by no more than this share.
-DARKEST, BRIGHTEST, GENTLE = 0.5, 1.6, 0.05
-# Px of the square near print that are not paper alone; reach of the smoothing, near and far.
-RIM, NEAR, FAR = 2, 1.0, (4.0, 16.0)
+DARKEST, BRIGHTEST, GENTLE = 0.5, 1.6, 0.1
+# Px of the square near print that are not paper alone; reach of the smoothing close by, and between letters. Farther from paper nothing
+# is guessed: a fold goes its own way.
+RIM, NEAR, FAR = 2, 1.0, 3.0
+# Share of what is around that is paper from which it is trusted, close by and between letters.
+TRUSTED, TRUSTED_FAR = 0.3, 0.2
 # From so much on folds are seen.
 SEEN = 0.012
 
@@ -50,15 +53,11 @@ def shading_of(clean: Float32, paper: Paper, ever: Bool) -> Shading:
     ratio = np.asarray(level / np.maximum(paper.light.mean(axis=2), 1e-6), np.float32)
     where = _bare(clean, ratio, paper, ever)
     weight = where.astype(np.float32)
-    field, known = blurred(ratio, weight, NEAR)
-    done = np.clip(known / 0.3, 0, 1)
-    out = field * done
-    for sigma in FAR:
-        wide, far = blurred(ratio, weight, sigma)
-        trust = np.clip(far / 0.05, 0, 1) * (1 - done)
-        out = out + wide * trust
-        done = done + trust
-    out = np.asarray(out + (1 - done), np.float32)
+    close, known = blurred(ratio, weight, NEAR)
+    wide, around = blurred(ratio, weight, FAR)
+    near = np.clip(known / TRUSTED, 0, 1)
+    far = np.clip(around / TRUSTED_FAR, 0, 1) * (1 - near)
+    out = np.asarray(close * near + wide * far + (1 - near - far), np.float32)
     depth = float(np.std(out[where])) if where.any() else 0.0
     return Shading(np.repeat(out[..., None], 3, axis=2), float(where.mean()), depth)
 

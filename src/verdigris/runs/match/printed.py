@@ -54,7 +54,7 @@ def measure_print(found: Found, spots: Sequence[SpotSeen], step: Callable[[], No
         f"The light on the surface is {how}; it is told from paper all over it.",
         (tuple(round(m, 4) for m in means),),
     )  # fmt: skip
-    out = [levels, light, _shading(found, paper)]
+    out = [levels, light, _shading(found, paper, picked)]
     if gloss:
         value = {"kind": "field", "field": {"path": field_name(found, "reflections")}}
         said = "What lies above the surface's own light in single frames is laid over the new picture."
@@ -62,8 +62,11 @@ def measure_print(found: Found, spots: Sequence[SpotSeen], step: Callable[[], No
     return out
 
 
-def _shading(found: Found, paper: Paper) -> Proposal:
-    """Folds and texture, as far as bare paper shows them; one picture holds for all frames."""
+def _shading(found: Found, paper: Paper, picked: bool) -> Proposal:
+    """Folds and texture, as far as bare paper shows them; one picture holds for all frames.
+
+    A printed cloud looks like a fold: it is sure only where somebody said what is paper, and much of it is bare.
+    """
     told = shading_of(found.clean, paper, found.ever)
     where = f"{100 * told.known:.0f} % of it is bare paper"
     if not told.is_seen:
@@ -73,9 +76,16 @@ def _shading(found: Found, paper: Paper) -> Proposal:
     for n in found.stack.frames:
         files.write(n, told.field)
     files.fill()
-    sure = told.known > SURE_PAPER
-    said = f"Folds and texture of the old one, {where}." if sure else f"Only {where}: between, folds are guessed. Judge it by eye."
-    return Proposal("shading", {"field": {"path": files.name}}, sure, f"{100 * told.depth:.1f} % deep", "none", said)
+    sure = picked and told.known > SURE_PAPER
+    if sure:
+        said = f"Folds and texture of the old one, {where}."
+    elif picked:
+        said = f"Only {where}: between, folds are guessed. Judge it by eye."
+    else:
+        said = "Folds, or a soft print such as clouds: pick a spot of paper, measure again, and judge it by eye."
+    across = told.field[told.field.shape[0] // 2, :: max(1, told.field.shape[1] // 60), 1]
+    value, evidence = {"field": {"path": files.name}}, (tuple(round(float(v), 4) for v in across),)
+    return Proposal("shading", value, sure, f"{100 * told.depth:.1f} % deep", "none", said, evidence)
 
 
 def _lined_up(lights: Float32, seens: Bool, departures: Sequence[Change], ever: Bool) -> tuple[Float32, Bool]:
