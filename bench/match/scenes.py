@@ -9,7 +9,7 @@ import numpy as np
 
 from verdigris.core.geometry.homography import homography_from_quads
 from verdigris.core.geometry.lens import Lens
-from verdigris.core.light.transfer import srgb_to_linear
+from verdigris.core.light.transfer import linear_to_srgb, srgb_to_linear
 from verdigris.core.types import Float32, Float64
 from verdigris.demo.print_work import inspector_screen, sailing_poster, tea_label
 
@@ -76,6 +76,10 @@ class Scene:
     film : written as a compressed film
     k1 : of the lens
     glow : light the screen throws on the wall
+    known : the old picture is there as a file
+    folds : two folds run down the surface
+    halo : amount and reach of the camera's sharpening, px
+    fringe : how much larger red and blue are drawn
     """
 
     name: str
@@ -100,6 +104,10 @@ class Scene:
     k1: float = 0.0
     white_told: bool = False
     glow: float = 0.0
+    known: bool = False
+    folds: bool = False
+    halo: tuple[float, float] = (0.0, 1.0)
+    fringe: tuple[float, float] = (0.0, 0.0)
 
 
 def _shadow_edge(u: Float32, v: Float32, n: float) -> Float32:
@@ -152,6 +160,11 @@ SCENES: tuple[Scene, ...] = (
           glow=0.12,
           spots=((*WHOLE, (203, 203, 203)),), finger=True),
     Scene("camera film", noise=(0.004, 0.006), film=True),
+    Scene("old picture known, folds", known=True, folds=True, spots=()),
+    Scene("lit screen, picture known", kind="screen", old=old_poster, paper=(0.9, 0.95, 1.1), ink=0.0, light=_screen, gloss=_veil,
+          known=True, spots=()),
+    Scene("sharpening camera", halo=(0.7, 1.2)),
+    Scene("colour fringe", fringe=(0.003, -0.002)),
 )  # fmt: skip
 
 
@@ -195,12 +208,12 @@ def frame_of(scene: Scene, n: int, seed: int) -> Frame:
     if scene.correlated:
         white = cv2.GaussianBlur(white, (0, 0), scene.correlated)
         white /= white.std()
-    noisy = [np.clip(_codes(v) + _deviation(scene, v) * white, 0, 1).astype(np.float32) for v in (old, new)]
+    noisy = [np.clip(_sharp(_codes(v) + _deviation(scene, v) * white, scene), 0, 1).astype(np.float32) for v in (old, new)]
     lens = lens_of(scene)
     corners = corners_at(scene, n)
     return Frame(
         noisy[0],
-        _codes(new),
+        np.clip(_sharp(_codes(new), scene), 0, 1),
         noisy[1],
         corners if lens is None else lens.distort(corners),
         _camera(np.asarray(front, np.float32), scene, n)[..., 0],
@@ -213,13 +226,21 @@ def _deviation(scene: Scene, light: Float32) -> Float32:
 
 
 def _codes(light: Float32) -> Float32:
-    from verdigris.core.light.transfer import linear_to_srgb
-
     return np.clip(linear_to_srgb(np.asarray(light, np.float64)), 0, 1).astype(np.float32)
+
+
+def _sharp(codes: Float32, scene: Scene) -> Float32:
+    amount, reach = scene.halo
+    return codes + np.float32(amount) * (codes - cv2.GaussianBlur(codes, (0, 0), reach)) if amount else codes
 
 
 def _camera(light: Float32, scene: Scene, n: float) -> Float32:
     light = light if light.ndim == 3 else light[..., None]
+    for channel, k in zip((0, 2), scene.fringe, strict=True):
+        if k and light.shape[2] == 3:
+            h, w = light.shape[:2]
+            larger = np.array([[1 + k, 0, -k * w / 2], [0, 1 + k, -k * h / 2]])
+            light[..., channel] = cv2.warpAffine(light[..., channel].copy(), larger, (w, h), borderMode=cv2.BORDER_REPLICATE)
     soft = cv2.GaussianBlur(light, (0, 0), scene.blur(n) * FINE)
     soft = soft if soft.ndim == 3 else soft[..., None]
     return np.asarray(soft.reshape(HEIGHT, FINE, WIDTH, FINE, -1).mean(axis=(1, 3)), np.float32)
@@ -242,6 +263,8 @@ def _moment(scene: Scene, t: float) -> tuple[Float32, Float32, Float32]:
     on = ((u >= 0) & (u <= 1) & (v >= 0) & (v <= 1))[..., None]
     wall = np.stack([0.22 + 0.05 * np.sin(x / 23), 0.2 + 0.05 * np.cos(y / 17 + x / 60), np.full_like(x, 0.18)], axis=-1)
     light = scene.light(u, v, t)[..., None]
+    if scene.folds:
+        light = light * (1 - 0.22 * np.exp(-(((u - 0.34) / 0.025) ** 2)) + 0.18 * np.exp(-(((u - 0.66) / 0.02) ** 2)))[..., None]
     add = scene.gloss(u, v, t)[..., None] if scene.gloss else np.float32(0)
     paper = np.array(scene.paper, np.float32)
     out = []

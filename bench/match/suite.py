@@ -59,6 +59,8 @@ def document(scene: Scene, plate: str) -> dict[str, Any]:
     """The shot as an artist would have it before Match."""
     spots = [{"frame": 0, "polygon": _polygon(scene, (a, b, c, d), 0), "code": list(code)} for a, b, c, d, code in scene.spots]
     match: dict[str, Any] = {"surface": "s", "kind": scene.kind, "spots": spots}
+    if scene.known:
+        match["old"] = {"path": "old.png"}
     if scene.white_told:
         match["white_linear"] = list(scene.paper)
     mattes, kept = [], []
@@ -219,16 +221,20 @@ def run(quick: bool, only: str = "", seed: int = 1) -> None:
             plate = write_plate(folder, scene, frames)
             art = np.clip(linear_to_srgb(new_picture().astype(np.float64)), 0, 1)
             cv2.imwrite(str(folder / "art.png"), (art * 65535 + 0.5).astype(np.uint16)[..., ::-1])
+            if scene.known:
+                before = np.clip(linear_to_srgb(scene.old().astype(np.float64)), 0, 1)
+                cv2.imwrite(str(folder / "old.png"), (before * 65535 + 0.5).astype(np.uint16)[..., ::-1])
             shot = parse_shot(document(scene, plate))
             tracks = {"s": true_track(scene, count)}
             began = time.perf_counter()
             with OpenShot(shot, folder) as opened:
-                found = measure(SurfaceStack(opened.plate, shot, shot.surface("s"), tracks, opened.mattes), shot.match[0], folder)
+                stack = SurfaceStack(opened.plate, shot, shot.surface("s"), tracks, opened.mattes)
+                found = measure(stack, shot.match[0], folder, old=opened.old_picture(shot.match[0]))
             took = time.perf_counter() - began
             if only:
                 for p in found.proposals:
                     print(" ", p.part, p.sure, p.plate, "|", p.said)
-            parts = [*only_sure(found), *(["glow"] if scene.glow else []), "levels", "softness"]
+            parts = [*only_sure(found), "levels", "softness"]
             match = with_files(with_proposals(shot.match[0], found, parts), lambda r: r)
             matched = shot.model_copy(update={"match": [SurfaceMatch.model_validate(match.model_dump())]})
             with OpenShot(matched, folder) as opened:

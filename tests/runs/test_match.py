@@ -16,6 +16,7 @@ from verdigris.runs.match.stack import SurfaceStack
 from verdigris.runs.render.handover import Stopped
 from verdigris.runs.render.open_shot import OpenShot
 from verdigris.shot.model.document import Shot, parse_shot
+from verdigris.shot.model.media import MediaRef
 
 W, H, N = 240, 160, 8
 QUAD = [[40.0, 30], [200, 30], [200, 130], [40, 130]]
@@ -203,3 +204,28 @@ def test_what_cannot_be_measured_says_why(tmp_path):
     empty = parse_shot(json.loads(json.dumps({**shot.to_json(), "match": [{"surface": "sign", "levels": {}, "light": {}}]})))
     assert empty.match[0].levels is None
     assert np.array_equal(rendered(empty, tracks, tmp_path)[0], rendered(shot.model_copy(update={"match": []}), tracks, tmp_path)[0])
+
+
+def test_an_old_picture_on_file_tells_paper_ink_and_folds_without_a_spot_and_another_one_is_left_out(tmp_path):
+    shot, tracks = make(tmp_path, False, folds=True)
+    save(tmp_path / "old.png", old_print())
+    save(tmp_path / "other.png", old_print()[::-1, ::-1].copy())
+
+    def told_by(path: str):
+        match = shot.match[0].model_copy(update={"spots": [], "old": MediaRef(path=path)})
+        with OpenShot(shot, tmp_path) as opened:
+            stack = SurfaceStack(opened.plate, shot, shot.surface("sign"), tracks, opened.mattes)
+            return match, measure(stack, match, tmp_path, old=opened.old_picture(match))
+
+    match, found = told_by("old.png")
+    assert {"levels", "light", "shading"} <= set(only_sure(found))
+    matched = shot.model_copy(update={"match": [with_proposals(match, found, only_sure(found))]})
+    assert error_of(matched, tracks, tmp_path, False, True) > 40
+    _, other = told_by("other.png")
+    levels = other.part("levels")
+    assert levels is not None
+    assert not levels.sure
+    assert "left out" in levels.said
+    assert measure_key(shot, shot.surface("sign"), tracks) != measure_key(
+        shot.model_copy(update={"match": [match]}), shot.surface("sign"), tracks
+    )

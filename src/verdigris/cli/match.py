@@ -45,7 +45,13 @@ def match(
         for one in wanted:
             before = matches.get(one.id) or SurfaceMatch(surface=one.id)
             with progress_bar(f"measuring {one.name}") as progress:
-                found: Measured = measure(SurfaceStack(opened.plate, document, one, tracks, opened.mattes), before, folder, progress)
+                found: Measured = measure(
+                    SurfaceStack(opened.plate, document, one, tracks, opened.mattes),
+                    before,
+                    folder,
+                    progress,
+                    old=opened.old_picture(before),
+                )
             parts = [p for p in PARTS if "all" in asked or p in asked or ("sure" in asked and p in only_sure(found))]
             taken = with_proposals(before, found, parts)
 

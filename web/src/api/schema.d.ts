@@ -1816,6 +1816,52 @@ export interface components {
             focal?: number | null;
         };
         /**
+         * CameraHalo
+         * @description The dark and bright lines beside edges that a camera's sharpening leaves.
+         */
+        "CameraHalo-Input": {
+            /**
+             * Amount
+             * @description how much of what a blur takes away is added again, on code values
+             * @default 0.5
+             */
+            amount: number;
+            /**
+             * Radius Px
+             * @description standard deviation of that blur
+             * @default 1
+             */
+            radius_px: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+        };
+        /**
+         * CameraHalo
+         * @description The dark and bright lines beside edges that a camera's sharpening leaves.
+         */
+        "CameraHalo-Output": {
+            /**
+             * Amount
+             * @description how much of what a blur takes away is added again, on code values
+             * @default 0.5
+             */
+            amount: number;
+            /**
+             * Radius Px
+             * @description standard deviation of that blur
+             * @default 1
+             */
+            radius_px: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+        };
+        /**
          * CameraModel
          * @description How the camera reads its picture out.
          */
@@ -1989,6 +2035,48 @@ export interface components {
             full_range?: boolean | null;
             /** Chroma Siting */
             chroma_siting?: ("left" | "centre" | "topleft") | null;
+        };
+        /**
+         * ColourFringe
+         * @description Colour at edges: the lens draws red and blue larger or smaller than green, around the middle of the picture.
+         */
+        "ColourFringe-Input": {
+            /**
+             * Red
+             * @default 0
+             */
+            red: number;
+            /**
+             * Blue
+             * @default 0
+             */
+            blue: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+        };
+        /**
+         * ColourFringe
+         * @description Colour at edges: the lens draws red and blue larger or smaller than green, around the middle of the picture.
+         */
+        "ColourFringe-Output": {
+            /**
+             * Red
+             * @default 0
+             */
+            red: number;
+            /**
+             * Blue
+             * @default 0
+             */
+            blue: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
         };
         /**
          * Correction
@@ -5621,6 +5709,12 @@ export interface components {
              */
             radius_px: number;
             /**
+             * Instead
+             * @description the old screen threw as much of its own light, which is taken out
+             * @default false
+             */
+            instead: boolean;
+            /**
              * Strength
              * @default 0.05
              */
@@ -5636,6 +5730,12 @@ export interface components {
              * @default 20
              */
             radius_px: number;
+            /**
+             * Instead
+             * @description the old screen threw as much of its own light, which is taken out
+             * @default false
+             */
+            instead: boolean;
             /**
              * Strength
              * @default 0.05
@@ -6503,6 +6603,16 @@ export interface components {
              */
             frames?: number[] | null;
             /**
+             * Corners
+             * @description at the four corners instead, where it differs over the surface; it changes over time as the rest does
+             */
+            corners?: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
+            /**
              * Strength
              * @default 1
              */
@@ -6524,6 +6634,16 @@ export interface components {
              * @description at every frame instead, as followed
              */
             frames: number[] | null;
+            /**
+             * Corners
+             * @description at the four corners instead, where it differs over the surface; it changes over time as the rest does
+             */
+            corners: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
             /**
              * Strength
              * @default 1
@@ -6904,6 +7024,8 @@ export interface components {
             kind: "print" | "screen";
             /** Spots */
             spots?: components["schemas"]["Spot-Input"][];
+            /** @description what the old surface shows, as a file that covers it: a still, or a film's first picture */
+            old?: components["schemas"]["MediaRef-Input"] | null;
             /**
              * White Linear
              * @description what a screen's white is on the plate, linear light, where it is known
@@ -6924,6 +7046,9 @@ export interface components {
             reflections?: components["schemas"]["Reflections-Input"] | null;
             softness?: components["schemas"]["Softness-Input"] | null;
             movement?: components["schemas"]["Movement-Input"] | null;
+            halo?: components["schemas"]["CameraHalo-Input"] | null;
+            fringe?: components["schemas"]["ColourFringe-Input"] | null;
+            vignette?: components["schemas"]["VignetteLook-Input"] | null;
             grain?: components["schemas"]["GrainLook-Input"] | null;
             veil?: components["schemas"]["Veil-Input"] | null;
             shadow?: components["schemas"]["FrontShadow-Input"] | null;
@@ -6946,6 +7071,8 @@ export interface components {
             kind: "print" | "screen";
             /** Spots */
             spots: components["schemas"]["Spot-Output"][];
+            /** @description what the old surface shows, as a file that covers it: a still, or a film's first picture */
+            old: components["schemas"]["MediaRef-Output"] | null;
             /**
              * White Linear
              * @description what a screen's white is on the plate, linear light, where it is known
@@ -6966,6 +7093,9 @@ export interface components {
             reflections: components["schemas"]["Reflections-Output"] | null;
             softness: components["schemas"]["Softness-Output"] | null;
             movement: components["schemas"]["Movement-Output"] | null;
+            halo: components["schemas"]["CameraHalo-Output"] | null;
+            fringe: components["schemas"]["ColourFringe-Output"] | null;
+            vignette: components["schemas"]["VignetteLook-Output"] | null;
             grain: components["schemas"]["GrainLook-Output"] | null;
             veil: components["schemas"]["Veil-Output"] | null;
             shadow: components["schemas"]["FrontShadow-Output"] | null;
@@ -7610,6 +7740,40 @@ export interface components {
              * @default 1
              */
             strength: number | components["schemas"]["ValueKey-Output"][];
+        };
+        /**
+         * VignetteLook
+         * @description Light that the lens loses towards the picture's corners, where no measured light holds it already.
+         */
+        "VignetteLook-Input": {
+            /**
+             * Amount
+             * @description share of light lost in the corners; it grows with the square of the distance from the middle
+             * @default 0.2
+             */
+            amount: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+        };
+        /**
+         * VignetteLook
+         * @description Light that the lens loses towards the picture's corners, where no measured light holds it already.
+         */
+        "VignetteLook-Output": {
+            /**
+             * Amount
+             * @description share of light lost in the corners; it grows with the square of the distance from the middle
+             * @default 0.2
+             */
+            amount: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
         };
         /**
          * Wrap

@@ -21,8 +21,11 @@ import numpy as np
 from verdigris.core.composite.layer import Box, Layer
 from verdigris.core.composite.look_rows import ADDED, EXCHANGED, KEYED, composed_rows, lit_rows
 from verdigris.core.composite.texture import Texture
+from verdigris.core.composite.through_lens import Vignette, drawn_apart, fallen_off, sigmas_over, soft_by
 from verdigris.core.composite.unmix import Front, Gathered, gathered
+from verdigris.core.match.fringe import Fringe
 from verdigris.core.match.grain import Grain, made
+from verdigris.core.match.halo import Halo, sharpened, unsharpened
 from verdigris.core.types import Bool, Float32
 
 Rgb = tuple[float, float, float]
@@ -34,10 +37,14 @@ FAINT, NOISY = 0.004, 0.04
 
 @dataclass(frozen=True)
 class Glow:
-    """Light that the new picture throws around it: share of its light, and how far, plate px."""
+    """Light that the new picture throws around it: share of its light, and how far, plate px.
+
+    With `instead`, the old screen threw as much of its own, which goes.
+    """
 
     strength: float
     radius_px: float
+    instead: bool = False
 
 
 @dataclass(frozen=True)
@@ -68,6 +75,8 @@ class Look:
     reflection : (H, W, 4) texture, light that lies over it
     keep_old : the old surface stays below: dark glass with its reflections
     soft_px : standard deviation
+    soft_corners : at the four corners instead, where it differs over the surface
+    vignette, fringe, middle, halo : what lens and camera do (`through_lens`); `middle` of the picture, plate px
     grain, seed : of codes; None makes none
     glow, cast : light around it, shadow on it
     wrap : share of the surroundings' light over its edge, and how far in, plate px
@@ -84,6 +93,11 @@ class Look:
     reflection_strength: float = 1.0
     keep_old: bool = False
     soft_px: float = 0.0
+    soft_corners: tuple[float, float, float, float] | None = None
+    vignette: Vignette | None = None
+    fringe: Fringe | None = None
+    middle: tuple[float, float] = (0.0, 0.0)
+    halo: Halo | None = None
     grain: Grain | None = None
     grain_strength: float = 1.0
     seed: tuple[int, ...] = (0,)
@@ -97,43 +111,86 @@ class Look:
     @property
     def reach_px(self) -> float:
         """How far beyond the surface it changes the picture, plate px."""
-        return 3 * self.soft_px + (3 * self.glow.radius_px if self.glow else 0.0)
+        return 3 * self.softest + (3 * self.glow.radius_px if self.glow else 0.0) + (3 * self.halo.radius_px if self.halo else 0.0)
+
+    @property
+    def softest(self) -> float:
+        """The most it is softened anywhere, plate px."""
+        return self.soft_px if self.soft_corners is None else max(self.soft_corners)
 
 
 def put_looked(layer: Layer, plate: Float32, box: Box, in_front: Float32 | None, keyed: Front | None, look: Look) -> tuple[Float32, Bool]:
-    """Put a layer into a region with its look; parameters and answer as `put_layer`."""
+    """Put a layer into a region with its look; parameters and answer as `put_layer`.
+
+    Where the camera sharpened, that is taken back, and done again with the new picture in: beside its edges the old halo goes.
+    """
+    halo, codes_of, light_of = look.halo, look.codes_of, look.light_of
+    if halo is None or codes_of is None or light_of is None:
+        return _put(layer, plate, box, in_front, keyed, look)
+    before = light_of(unsharpened(codes_of(plate), halo))
+    out, touched = _put(layer, before, box, in_front, keyed, look)
+    reach = 2 * int(np.ceil(3 * halo.radius_px)) + 1
+    touched = np.asarray(cv2.dilate(touched.astype(np.uint8), np.ones((reach, reach), np.uint8)) > 0, np.bool_)
+    sharp = light_of(sharpened(codes_of(out), halo))
+    return np.asarray(np.where(touched[..., None], sharp, plate), np.float32), touched
+
+
+def _put(layer: Layer, plate: Float32, box: Box, in_front: Float32 | None, keyed: Front | None, look: Look) -> tuple[Float32, Bool]:
     all_of_it = gathered(replace(layer, opacity=1.0), box)
     c1, c0, alpha = all_of_it.cover, all_of_it.old, all_of_it.alpha
     front = np.zeros_like(c1) if in_front is None else in_front
     covered = front if keyed is None else np.asarray(1 - (1 - front) * (1 - keyed.matte), np.float32)
     new = _lit(all_of_it, covered, look)
-    c1s, c0s = c1, c0
-    if look.soft_px > 0:
-        new, c1s = _soft(new, look.soft_px), _soft(c1, look.soft_px)
-        c0s = _soft(c0, look.soft_px) if layer.grown.any() else c1s
+    if look.vignette is not None:
+        new = fallen_off(new, box, look.vignette)
+    c1s, c0s, softest = c1, c0, look.softest
+    if softest > 0:
+        sigma = None if look.soft_corners is None else sigmas_over(look.soft_corners, all_of_it.unit)
+        new, c1s = (_soft(v, softest) if sigma is None else soft_by(v, sigma) for v in (new, c1))
+        c0s = c1s if not layer.grown.any() else _soft(c0, softest) if sigma is None else soft_by(c0, sigma)
     share = np.full_like(c1, layer.opacity)
     if float((c1 - alpha).max()) > 1e-4:
         share = np.asarray(share * alpha / np.maximum(c1, 1e-6), np.float32)
-        share = _spread(share, c1, look.soft_px) if look.soft_px > 0 else share
+        share = _spread(share, c1, softest) if softest > 0 else share
     mode = ADDED if look.keep_old else EXCHANGED if keyed is None else KEYED
-    old = _carried(plate, c0s, front, look.soft_px + 0.25 * _travel(layer)) if mode == EXCHANGED else plate
+    old = _carried(plate, c0s, front, softest + 0.25 * _travel(layer)) if mode == EXCHANGED else plate
     if look.wrap is not None:
         amount, reach = look.wrap
         new = np.asarray(new + np.float32(amount) * _soft(plate * (1 - c0)[..., None], reach) * c1s[..., None], np.float32)
-    out, changed, fresh, touched = np.empty_like(plate), np.empty_like(plate), np.zeros_like(c1), np.zeros(c1.shape, np.bool_)
     matte, field = (front, plate) if keyed is None else (keyed.matte, keyed.field)
-    composed_rows(
-        plate, new, c1s, c0s, old, front, share, mode, matte, field, np.float32(INSIDE), np.float32(FAINT), np.float32(NOISY), out, changed,
-        fresh, touched,
-    )  # fmt: skip
+
+    def put(light: Float32, now: Float32, before: Float32) -> tuple[Float32, Float32, Float32, Bool]:
+        out, changed, fresh, touched = np.empty_like(plate), np.empty_like(plate), np.zeros_like(c1), np.zeros(c1.shape, np.bool_)
+        composed_rows(
+            plate, light, now, before, old, front, share, mode, matte, field, np.float32(INSIDE), np.float32(FAINT), np.float32(NOISY), out,
+            changed, fresh, touched,
+        )  # fmt: skip
+        return out, changed, fresh, touched
+
+    out, changed, fresh, touched = put(new, c1s, c0s)
+    if look.fringe is not None:
+        # Red and blue have edges of their own.
+        for channel, magnified in ((0, look.fringe.red), (2, look.fringe.blue)):
+            moved = [drawn_apart(np.ascontiguousarray(v), box, look.middle, magnified) for v in (new[..., channel], c1s, c0s)]
+            light = new.copy()
+            light[..., channel] = moved[0]
+            here, here_changed, _, also = put(light, np.clip(moved[1], 0, 1), np.clip(moved[2], 0, 1))
+            out[..., channel], changed[..., channel] = here[..., channel], here_changed[..., channel]
+            touched |= also
     added = _grain_of(changed, plate, fresh, look, box)
     if added is not None:
         out += added
     if look.glow is not None:
         seen = np.asarray((1 - front) * share, np.float32)
-        light = _soft(new * seen[..., None], look.glow.radius_px)
+        thrown = new * seen[..., None]
+        if look.glow.instead and mode != ADDED:
+            thrown = (
+                thrown
+                - (plate if keyed is None else keyed.field) * (c0 * (seen if keyed is None else (1 - keyed.matte) * share))[..., None]
+            )
+        light = _soft(thrown, look.glow.radius_px)
         out = np.asarray(out + np.float32(look.glow.strength) * light * (1 - c1s * seen)[..., None], np.float32)
-        touched |= light.max(axis=2) * look.glow.strength > 2e-5
+        touched |= np.abs(light).max(axis=2) * look.glow.strength > 2e-5
         out = np.asarray(np.where(touched[..., None], out, plate), np.float32)
     return out, touched
 
@@ -217,6 +274,9 @@ def _grain_of(changed: Float32, plate: Float32, share: Float32, look: Look, box:
         own, now = (np.maximum(grain.at(_soft(c, 1.2)), 1e-6) for c in (look.codes_of(plate), codes))
         noise = noise * np.sqrt(np.clip(1 - (own / now) ** 2, 0, 1))
     noise = noise * np.float32(look.grain_strength)
+    if look.halo is not None:
+        # Grain was measured as the camera sharpened it, and is sharpened with the rest.
+        noise = unsharpened(np.asarray(noise, np.float32), look.halo)
     light = look.light_of(np.asarray(codes + noise, np.float32)) - look.light_of(codes)
     return np.asarray(light * share[..., None], np.float32)
 
@@ -243,5 +303,14 @@ def scaled(look: Look, scale: float) -> Look:
         look.cast, offset=(look.cast.offset[0] * scale, look.cast.offset[1] * scale), soft_px=look.cast.soft_px * scale
     )
     wrap = None if look.wrap is None else (look.wrap[0], look.wrap[1] * scale)
+    corners = look.soft_corners
+    if corners is not None:
+        corners = (corners[0] * scale, corners[1] * scale, corners[2] * scale, corners[3] * scale)
+    middle = (look.middle[0] * scale, look.middle[1] * scale)
+    vignette = look.vignette and replace(look.vignette, middle=middle, radius_px=look.vignette.radius_px * scale)
+    halo = look.halo and Halo(look.halo.amount, look.halo.radius_px * scale)
     # Reduced by area, a picture loses grain by as much, and so its own softness.
-    return replace(look, soft_px=look.soft_px * scale, glow=glow, cast=cast, wrap=wrap, grain_strength=look.grain_strength * scale)
+    return replace(
+        look, soft_px=look.soft_px * scale, soft_corners=corners, glow=glow, cast=cast, wrap=wrap, middle=middle, vignette=vignette,
+        halo=halo, grain_strength=look.grain_strength * scale,
+    )  # fmt: skip

@@ -53,13 +53,18 @@ def shading_of(clean: Float32, paper: Paper, ever: Bool) -> Shading:
     ratio = np.asarray(level / np.maximum(paper.light.mean(axis=2), 1e-6), np.float32)
     where = _bare(clean, ratio, paper, ever)
     weight = where.astype(np.float32)
+    out = carried_near(ratio, weight)
+    depth = float(np.std(out[where])) if where.any() else 0.0
+    return Shading(np.repeat(out[..., None], 3, axis=2), float(where.mean()), depth)
+
+
+def carried_near(ratio: Float32, weight: Float32) -> Float32:
+    """A ratio (h, w) where it is told, smoothed, and carried to what is near; 1 farther away."""
     close, known = blurred(ratio, weight, NEAR)
     wide, around = blurred(ratio, weight, FAR)
     near = np.clip(known / TRUSTED, 0, 1)
     far = np.clip(around / TRUSTED_FAR, 0, 1) * (1 - near)
-    out = np.asarray(close * near + wide * far + (1 - near - far), np.float32)
-    depth = float(np.std(out[where])) if where.any() else 0.0
-    return Shading(np.repeat(out[..., None], 3, axis=2), float(where.mean()), depth)
+    return np.asarray(close * near + wide * far + (1 - near - far), np.float32)
 
 
 def _bare(clean: Float32, ratio: Float32, paper: Paper, ever: Bool) -> Bool:

@@ -44,7 +44,8 @@ def measure(job_id: str, revision: int, surface: str) -> None:
         try:
             with OpenShot(document, Path("/nonexistent"), media_paths(settings, document)) as opened:
                 stack = SurfaceStack(opened.plate, document, one, tracks, opened.mattes)
-                found = measured(stack, match, temporary, lambda d, t: job.progress(d, t, "looking at light and grain"), job.stopping)
+                old = opened.old_picture(match)
+                found = measured(stack, match, temporary, lambda d, t: job.progress(d, t, "looking at light and grain"), job.stopping, old)
             if job.stopping():
                 return "Stopped; what was measured before is kept."
             with session(settings.database_url) as s:

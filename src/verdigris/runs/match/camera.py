@@ -1,4 +1,4 @@
-"""What the camera does to whatever it sees: grain, softness, blur by movement; and what lies before and around the surface."""
+"""What the camera does to whatever it sees: grain, softness, halo, fringe, blur by movement; and haze before the surface."""
 
 from collections.abc import Sequence
 from typing import Any
@@ -6,15 +6,25 @@ from typing import Any
 import numpy as np
 
 from verdigris.core.light.encoding import to_code
+from verdigris.core.match.edges import find_edges
+from verdigris.core.match.fringe import FringeSeen, measure_fringe
 from verdigris.core.match.grain import measure_grain
+from verdigris.core.match.halo import Halo, HaloSeen, measure_halo, unsharpened
 from verdigris.core.match.softness import OWN_SIGMA, edge_sigma, extra_sigma
-from verdigris.core.types import Float64
+from verdigris.core.types import Bool, Float64
 from verdigris.media.frames import LUMA
 from verdigris.runs.match.proposal import Found, Proposal, Stopping, rounded, three
 from verdigris.runs.match.stack import spread
 
 # Frames that grain and softness are told from.
 FOR_GRAIN, FOR_SOFT = 6, 5
+FEWEST_EDGES = 24
+# Sharpening is seen from this share of an edge's height on, and sure where it explains so much of what softness alone does not.
+LEAST_OVERSHOOT, SURE_GAIN = 0.02, 0.8
+# Fringes are seen from so many px on, and sure at so many of their own deviations.
+LEAST_FRINGE_PX, SURE_SPREADS = 0.12, 6.0
+# Corners differ in softness from this variance on, px^2.
+LEAST_CORNER_PX2 = 0.35
 # Grain may be so many times the noise that following told.
 NOISE_TIMES = 3.0
 
@@ -59,24 +69,101 @@ def _over_time(found: Found) -> float:
     return 1.6 * float(np.median(steps)) if steps else 1.0
 
 
-def measure_softness(found: Found, stop: Stopping) -> Proposal:
-    """The spread of edges near the surface at frames around its reference, and from there as it was followed."""
+def measure_sharpness(found: Found, stop: Stopping) -> tuple[list[Proposal], Halo | None]:
+    """What the camera's own sharpening and the lens's fringes do to edges near the surface; and the sharpening where it is sure."""
     stack = found.stack
-    reference = stack.surface.reference_frame
-    near = sorted(stack.frames, key=lambda n: abs(n - reference))[: 3 * FOR_SOFT : 3] or [reference]
-    track = stack.tracks.get(stack.surface.id, {})
-    defocus = {n: r.softness.defocus_px2 for n, r in track.items() if r.softness is not None}
-    squares, edges = [], 0
-    for n, picture in stack.pictures(sorted(near), stop):
+    halos: list[HaloSeen] = []
+    fringes: list[FringeSeen] = []
+    for n, picture in stack.pictures(_around_reference(found), stop):
         around = stack.ring(n, picture)
         if around is None:
             continue
         box, where = around
-        light = picture.light_of(picture.values(box))
-        told = edge_sigma(np.ascontiguousarray(light @ LUMA), where, max(found.noise, 0.001))
+        values = picture.values(box)
+        light = picture.light_of(values)
+        edges = find_edges(np.ascontiguousarray(values @ LUMA), where, max(found.noise, 0.001))
+        if edges is not None:
+            halos.append(measure_halo(edges, picture.values_of, picture.light_of))
+        edges = find_edges(np.ascontiguousarray(light[..., 1]), where, max(found.noise, 0.001))
+        told = None if edges is None else measure_fringe(edges, light, (picture.width / 2 - box[0], picture.height / 2 - box[1]))
         if told is not None:
-            squares.append(told[0] ** 2 - defocus.get(n, 0.0))
-            edges += told[1]
+            fringes.append(told)
+    halo, sharpening = _halo_proposal(halos)
+    return [halo, _fringe_proposal(fringes, found)], sharpening
+
+
+def _halo_proposal(seen: Sequence[HaloSeen]) -> tuple[Proposal, Halo | None]:
+    edges = sum(s.edges for s in seen)
+    if edges < FEWEST_EDGES:
+        return Proposal("halo", None, False, "no edge is plain enough", "none", "No straight edge near the surface tells it."), None
+    over, gain = float(np.median([s.overshoot for s in seen])), float(np.median([s.gain for s in seen]))
+    plate = f"{100 * over:.1f} % beyond an edge's own height"
+    evidence = (tuple(round(float(v), 4) for v in np.median([s.rise for s in seen], axis=0)),)
+    if over < LEAST_OVERSHOOT or gain < 0.5:
+        return Proposal("halo", None, True, plate, "none", "The camera hardly sharpens: no line beside edges is to be seen."), None
+    halo = Halo(float(np.median([s.halo.amount for s in seen])), float(np.median([s.halo.radius_px for s in seen])))
+    value = {"amount": round(halo.amount, 3), "radius_px": round(halo.radius_px, 2)}
+    sure = gain > SURE_GAIN
+    said = f"The camera sharpens: a dark and a bright line beside {edges} edges near the surface."
+    proposal = Proposal("halo", value, sure, plate, "none", said if sure else f"{said} Not all edges agree; judge it by eye.", evidence)
+    return proposal, halo if sure else None
+
+
+def _fringe_proposal(seen: Sequence[FringeSeen], found: Found) -> Proposal:
+    edges = sum(s.edges for s in seen)
+    if edges < FEWEST_EDGES:
+        return Proposal("fringe", None, False, "no edge is plain enough", "none", "No straight edge near the surface tells it.")
+    weight = np.stack([1 / np.maximum(s.error, 1e-6) ** 2 for s in seen])
+    told = (weight * np.array([[s.fringe.red, s.fringe.blue] for s in seen])).sum(axis=0) / weight.sum(axis=0)
+    error = 1 / np.sqrt(weight.sum(axis=0))
+    width, height = found.stack.size
+    farthest = float(np.linalg.norm(found.stack.quad - [width / 2, height / 2], axis=1).max())
+    apart = np.abs(told) * farthest
+    plate = f"red {told[0] * farthest:+.2f} px, blue {told[1] * farthest:+.2f} px at the farthest corner"
+    if apart.max() < LEAST_FRINGE_PX:
+        return Proposal("fringe", None, True, plate, "none", "Colours lie on each other: there is no fringe to add.")
+    sure = bool((np.abs(told) / error)[np.argmax(apart)] > SURE_SPREADS)
+    said = f"From {edges} edges near the surface: the lens draws colours of different size."
+    value = {"red": round(float(told[0]), 6), "blue": round(float(told[1]), 6)}
+    return Proposal("fringe", value, sure, plate, "none", said if sure else f"{said} They hardly agree; judge it by eye.")
+
+
+def _around_reference(found: Found) -> list[int]:
+    """A few frames around the reference, in their order."""
+    reference = found.stack.surface.reference_frame
+    return sorted(sorted(found.stack.frames, key=lambda n: abs(n - reference))[: 3 * FOR_SOFT : 3] or [reference])
+
+
+def measure_softness(found: Found, stop: Stopping, halo: Halo | None = None) -> Proposal:
+    """The spread of edges near the surface at frames around its reference, and from there as it was followed.
+
+    What the camera sharpened is taken back first.
+    """
+    stack = found.stack
+    track = stack.tracks.get(stack.surface.id, {})
+    defocus = {n: r.softness.defocus_px2 for n, r in track.items() if r.softness is not None}
+    squares, edges = [], 0
+    at_corners: list[list[float]] = [[], [], [], []]
+    noise = max(found.noise, 0.001)
+    for n, picture in stack.pictures(_around_reference(found), stop):
+        around = stack.ring(n, picture)
+        warp = stack.warp(n)
+        if around is None or warp is None:
+            continue
+        box, where = around
+        values = picture.values(box)
+        light = picture.light_of(values if halo is None else unsharpened(values, halo))
+        luma = np.ascontiguousarray(light @ LUMA)
+        told = edge_sigma(luma, where, noise)
+        if told is None:
+            continue
+        own = told[0] ** 2 - defocus.get(n, 0.0)
+        squares.append(own)
+        edges += told[1]
+        for seen, near in zip(at_corners, _quarters(warp.corners.mean(axis=(0, 1)) - [box[0], box[1]], where), strict=True):
+            corner = edge_sigma(luma, near, noise)
+            if corner is not None and corner[1] >= FEWEST_EDGES:
+                seen.append(corner[0] ** 2 - defocus.get(n, 0.0))
     if not squares:
         return Proposal(
             "softness",
@@ -94,14 +181,37 @@ def measure_softness(found: Found, stop: Stopping) -> Proposal:
         squares_at = np.interp(np.arange(count), known, [base + defocus[n] for n in known])
         frames = [round(extra_sigma(float(np.sqrt(max(v, 0.0)))), 3) for v in squares_at]
     sigma = extra_sigma(float(np.sqrt(max(base, 0.0))))
+    corners = _corner_sigmas(at_corners, base)
     over = f", {min(frames):.2f} to {max(frames):.2f} px over the shot" if frames else ""
-    value = {"sigma_px": round(sigma, 3), "frames": frames}
-    worth, many = sigma > 0.12 or (frames is not None and max(frames) > 0.12), edges >= 24
+    if corners:
+        over += f", {min(corners):.2f} to {max(corners):.2f} px between corners"
+    value = {"sigma_px": round(sigma, 3), "frames": frames, "corners": corners}
+    worth, many = sigma > 0.12 or (frames is not None and max(frames) > 0.12), edges >= FEWEST_EDGES
     said = f"From {edges} edges near the surface{'; how it changes was followed' if frames else ''}."
     return Proposal(
         "softness", value if worth else None, many, f"{np.sqrt(max(base, 0)):.2f} px{over}", f"{OWN_SIGMA} px",
         said if many else "From few edges: judge it by eye.", (tuple(frames),) if frames else (),
     )  # fmt: skip
+
+
+def _quarters(middle: Float64, where: Bool) -> list[Bool]:
+    """What lies nearest to each corner of a surface, for its middle in the region: four parts of `where`, in corner order."""
+    y, x = np.mgrid[0 : where.shape[0], 0 : where.shape[1]]
+    left, top = x < middle[0], y < middle[1]
+    return [np.asarray(where & a & b, np.bool_) for a, b in ((left, top), (~left, top), (~left, ~top), (left, ~top))]
+
+
+def _corner_sigmas(seen: Sequence[Sequence[float]], base: float) -> list[float] | None:
+    """Softness at the four corners, px; None where it is the same all over, or a corner does not tell."""
+    if any(len(s) < 3 for s in seen):
+        return None
+    middle = np.array([np.median(s) for s in seen])
+    doubt = np.array([1.4826 * np.median(np.abs(np.array(s) - np.median(s))) / np.sqrt(len(s)) for s in seen])
+    if float(np.ptp(middle)) < max(LEAST_CORNER_PX2, 6 * float(doubt.max())):
+        return None
+    # Their mean is what all edges tell together.
+    middle = middle - middle.mean() + base
+    return [round(extra_sigma(float(np.sqrt(max(v, 0.0)))), 3) for v in middle]
 
 
 def measure_movement(found: Found) -> Proposal:
@@ -139,22 +249,4 @@ def measure_veil(found: Found, proposals: Sequence[Proposal]) -> Proposal:
     return Proposal(
         "veil", None, False, f"darkest {three(np.asarray(dark, np.float64))}", "0.000",
         "The darkest on the surface is taken for ink or reflection already. Add a veil by hand where haze lies before it.",
-    )  # fmt: skip
-
-
-def measure_shadow(found: Found) -> Proposal:
-    """A shadow under what stays in front: offered, not measured."""
-    kept = any(p.kept_in_front for p in found.stack.shot.placements if p.surface == found.stack.surface.id)
-    said = "A matte stays in front: a soft shadow under it can be added. Judge it by eye." if kept else "Nothing in front has a matte."
-    value = {"offset_px": [4.0, 6.0], "soft_px": 6.0, "strength": 0.25} if kept else None
-    return Proposal("shadow", value, False, "not measured", "none", said)
-
-
-def measure_glow(found: Found, proposals: Sequence[Proposal]) -> Proposal:
-    """Light that a bright screen throws around it: offered, not measured."""
-    levels = next((p for p in proposals if p.part == "levels"), None)
-    bright = found.match.kind == "screen" and levels is not None and levels.value is not None and max(levels.value["gain"]) > 0.5
-    return Proposal(
-        "glow", {"radius_px": 24.0, "strength": 0.04} if bright else None, False, "not measured", "none",
-        "A bright screen throws light around it. Judge it by eye." if bright else "Nothing here shines.",
     )  # fmt: skip

@@ -4,7 +4,14 @@ import hashlib
 from collections.abc import Sequence
 from pathlib import Path
 
-from verdigris.runs.match.camera import measure_glow, measure_movement, measure_noise, measure_shadow, measure_softness, measure_veil
+import cv2
+import numpy as np
+
+from verdigris.core.match.known import softened
+from verdigris.core.match.softness import OWN_SIGMA
+from verdigris.core.types import Float32
+from verdigris.runs.match.around import measure_glow, measure_shadow
+from verdigris.runs.match.camera import measure_movement, measure_noise, measure_sharpness, measure_softness, measure_veil
 from verdigris.runs.match.printed import measure_print
 from verdigris.runs.match.proposal import Found, Measured, Progress, Stopping, spots_seen
 from verdigris.runs.match.screens import measure_screen
@@ -22,7 +29,7 @@ FOR_CLEAN = 32
 def measure_key(shot: Shot, surface: Surface, tracks: Tracks) -> str:
     """Fingerprint of what a measurement is made from: plate, track, spots, and what is in front."""
     match = next((m for m in shot.match if m.surface == surface.id), SurfaceMatch(surface=surface.id))
-    spots = match.model_dump_json(include={"kind", "spots", "white_linear"})
+    spots = match.model_dump_json(include={"kind", "spots", "white_linear", "old"}, exclude_none=True)
     track = [(n, None if r.homography is None else r.homography.tolist()) for n, r in sorted(tracks.get(surface.id, {}).items())]
     kept = sorted({k for p in shot.placements if p.surface == surface.id for k in p.kept_in_front})
     front = [part.model_dump_json(exclude_none=True) for part in (*shot.occluders, *(shot.matte(k) for k in kept))]
@@ -37,7 +44,12 @@ def measure_key(shot: Shot, surface: Surface, tracks: Tracks) -> str:
 
 
 def measure(
-    stack: SurfaceStack, match: SurfaceMatch, folder: Path, progress: Progress = lambda d, t: None, stop: Stopping = lambda: False
+    stack: SurfaceStack,
+    match: SurfaceMatch,
+    folder: Path,
+    progress: Progress = lambda d, t: None,
+    stop: Stopping = lambda: False,
+    old: Float32 | None = None,
 ) -> Measured:
     """Measure a surface.
 
@@ -45,13 +57,14 @@ def measure(
     ----------
     match : its kind, spots, and a screen's white, as far as they are said
     folder : where light fields and reflections are written to, a folder each
+    old : (H, W, 3) float32, what the old surface shows, linear 0..1 in the plate's primaries, where it is known as a file
 
     Raises
     ------
     Stopped
         When it was asked to stop.
     """
-    found = Found(stack, match, folder)
+    found = Found(stack, match, folder, old=None if old is None else _on_square(old, stack))
     count = len(stack.frames)
     total = count + min(count, FOR_CLEAN)
     done = 0
@@ -71,19 +84,29 @@ def measure(
     found.noise = noise
     spots = spots_seen(found)
     proposals = [*(measure_print(found, spots, step, stop) if match.kind == "print" else measure_screen(found, spots, step, stop))]
+    sharpness, halo = measure_sharpness(found, stop)
     proposals += [
-        measure_softness(found, stop),
+        measure_softness(found, stop, halo),
         measure_movement(found),
+        *sharpness,
         grain,
         measure_veil(found, proposals),
-        measure_shadow(found),
-        measure_glow(found, proposals),
+        measure_shadow(found, stop),
+        measure_glow(found, proposals, stop),
     ]
     if stop():
         raise Stopped
     progress(total, total)
     order = sorted(range(len(proposals)), key=lambda i: (proposals[i].value is None, not proposals[i].sure, i))
     return Measured(stack.surface.id, tuple(proposals[i] for i in order))
+
+
+def _on_square(old: Float32, stack: SurfaceStack) -> Float32:
+    """The old picture brought to the square, as soft as a plate's picture is by itself."""
+    square = stack.square
+    smaller = old.shape[0] * old.shape[1] > square.width * square.height
+    laid = cv2.resize(old, (square.width, square.height), interpolation=cv2.INTER_AREA if smaller else cv2.INTER_LINEAR)
+    return softened(np.asarray(laid, np.float32), OWN_SIGMA * square.scale)
 
 
 def with_proposals(match: SurfaceMatch, measured: Measured, parts: Sequence[str]) -> SurfaceMatch:

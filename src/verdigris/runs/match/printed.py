@@ -5,16 +5,19 @@ from collections.abc import Callable, Sequence
 import cv2
 import numpy as np
 
+from verdigris.core.match.known import known_print
 from verdigris.core.match.levels import USUAL_INK
 from verdigris.core.match.light_field import Change, Paper, clean_picture, is_local, local_change, paper_of, smooth_change
 from verdigris.core.match.plane import blurred
-from verdigris.core.match.shading import shading_of
+from verdigris.core.match.shading import Shading, shading_of
 from verdigris.core.types import Bool, Float32, Float64
 from verdigris.runs.match.proposal import FieldFiles, Found, Proposal, SpotSeen, Stopping, field_name, rounded, three
 
 SHADOWS_PERCENTILE, STILL_PERCENTILE, GLOSS_PERCENTILE = 92.0, 50.0, 6.0
 # From such a share of bare paper on, folds are told and not guessed.
 SURE_PAPER = 0.3
+# An old picture that explains less of what is seen is another one.
+LEAST_FIT = 0.6
 # Px of a side of the blocks that are compared with the clean picture.
 BLOCK = 8
 
@@ -30,18 +33,25 @@ def measure_print(found: Found, spots: Sequence[SpotSeen], step: Callable[[], No
     percentile = GLOSS_PERCENTILE if gloss else SHADOWS_PERCENTILE if local else STILL_PERCENTILE
     found.clean, found.ever = clean_picture(lights, seens, percentile) if local else _lined_up(lights, seens, departures, ever)
     whites = [s for s in spots if s.code.min() > 0.6]
+    known = None if found.old is None else known_print(found.clean, found.ever, found.old)
+    if known is not None and known.fits < LEAST_FIT:
+        known = None
     sample, picked = _paper_sample(found, whites)
-    paper = paper_of(found.clean, found.ever, sample)
+    paper = paper_of(found.clean, found.ever, sample) if known is None else Paper(known.light, known.told, 0.1)
     if paper is None:
         level = np.median(sample, axis=0)
         paper = Paper(np.broadcast_to(level, found.clean.shape).astype(np.float32), found.ever, 0.1)
-    white_code = np.mean([s.code for s in whites], axis=0) if whites else np.ones(3)
+    white_code = np.mean([s.code for s in whites], axis=0) if whites and known is None else np.ones(3)
     gain = np.asarray(paper.light[found.ever].mean(axis=0) if found.ever.any() else paper.light.mean(axis=(0, 1)), np.float64) / white_code
-    ink, ink_said = _ink(found, paper, spots)
+    ink, ink_said = _ink(found, paper, spots) if known is None or not known.ink_told else (known.ink, "ink as well")
+    told = "Paper from the spot that was picked" if picked else "The brightest paper found; pick a spot of it to be sure"
+    if known is not None:
+        told = f"Paper from the old picture, which explains {100 * known.fits:.0f} % of what is seen"
+    elif found.old is not None:
+        told = f"The old picture does not show what is on the plate and was left out. {told}"
     levels = Proposal(
-        "levels", {"gain": rounded(gain), "ink": rounded(ink), "offset": [0.0, 0.0, 0.0]}, picked,
-        f"paper {three(gain)}, ink {three(gain * ink)}", "white 1.000, black 0.000",
-        f"{'Paper from the spot that was picked' if picked else 'The brightest paper found; pick a spot of it to be sure'}; {ink_said}.",
+        "levels", {"gain": rounded(gain), "ink": rounded(ink), "offset": [0.0, 0.0, 0.0]}, picked or known is not None,
+        f"paper {three(gain)}, ink {three(gain * ink)}", "white 1.000, black 0.000", f"{told}; {ink_said}.",
     )  # fmt: skip
     shape = np.asarray(paper.light / np.maximum(gain * white_code, 1e-6), np.float32)
     written, means = _write_fields(found, shape, local and not gloss, gloss, step, stop)
@@ -51,10 +61,10 @@ def measure_print(found: Found, spots: Sequence[SpotSeen], step: Callable[[], No
     over_time = f"{min(means, default=1):.2f} to {max(means, default=1):.2f} over time"
     light = Proposal(
         "light", {"field": {"path": written}}, True, f"{flat:.2f} : 1 over the surface, {over_time}", "1 : 1, still",
-        f"The light on the surface is {how}; it is told from paper all over it.",
+        f"The light on the surface is {how}; it is told from {'paper all over it' if known is None else 'all of the old picture'}.",
         (tuple(round(m, 4) for m in means),),
     )  # fmt: skip
-    out = [levels, light, _shading(found, paper, picked)]
+    out = [levels, light, _shading(found, paper, picked, None if known is None else known.shading)]
     if gloss:
         value = {"kind": "field", "field": {"path": field_name(found, "reflections")}}
         said = "What lies above the surface's own light in single frames is laid over the new picture."
@@ -62,13 +72,13 @@ def measure_print(found: Found, spots: Sequence[SpotSeen], step: Callable[[], No
     return out
 
 
-def _shading(found: Found, paper: Paper, picked: bool) -> Proposal:
-    """Folds and texture, as far as bare paper shows them; one picture holds for all frames.
+def _shading(found: Found, paper: Paper, picked: bool, known: Shading | None) -> Proposal:
+    """Folds and texture, as far as bare paper shows them, or the old picture does; one picture holds for all frames.
 
     A printed cloud looks like a fold: it is sure only where somebody said what is paper, and much of it is bare.
     """
-    told = shading_of(found.clean, paper, found.ever)
-    where = f"{100 * told.known:.0f} % of it is bare paper"
+    told = shading_of(found.clean, paper, found.ever) if known is None else known
+    where = f"{100 * told.known:.0f} % of it {'is bare paper' if known is None else 'tells'}"
     if not told.is_seen:
         said = f"The old one lies flat: {where}, and its light is smooth."
         return Proposal("shading", None, False, f"{100 * told.depth:.1f} % deep", "none", said)
@@ -76,7 +86,7 @@ def _shading(found: Found, paper: Paper, picked: bool) -> Proposal:
     for n in found.stack.frames:
         files.write(n, told.field)
     files.fill()
-    sure = picked and told.known > SURE_PAPER
+    sure = (picked or known is not None) and told.known > SURE_PAPER
     if sure:
         said = f"Folds and texture of the old one, {where}."
     elif picked:

@@ -6,13 +6,17 @@ import cv2
 import numpy as np
 
 from verdigris.core.light.transfer import srgb_to_linear
+from verdigris.core.match.known import evenness, known_screen, reflection_of
 from verdigris.core.match.levels import line_of, neutral_gain
 from verdigris.core.match.light_field import chroma_of, clean_picture
 from verdigris.core.match.smooth import degree_for, field_of, fit_log
-from verdigris.core.types import Float64
+from verdigris.core.types import Float32, Float64
+from verdigris.runs.errors import RunError
 from verdigris.runs.match.proposal import FieldFiles, Found, Proposal, SpotSeen, Stopping, rounded, three
 
 STILL_PERCENTILE = 50.0
+# An old picture that explains less of what is seen is another one.
+LEAST_FIT = 0.6
 # A screen whose spots have no code above this was dark.
 DARK_CODE = 12
 
@@ -23,6 +27,8 @@ def measure_screen(found: Found, spots: Sequence[SpotSeen], step: Callable[[], N
     found.clean, found.ever = clean_picture(lights, seens, STILL_PERCENTILE)
     white = None if found.match.white_linear is None else np.array(found.match.white_linear, np.float64)
     codes = np.array([s.code for s in spots]) if spots else np.zeros((0, 3))
+    if found.old is not None:
+        return _known_screen(found, found.old, white, step, stop)
     dark = len(spots) > 0 and bool(codes.max() < float(srgb_to_linear(np.array(DARK_CODE / 255.0))))
     if not spots and found.ever.any():
         dark = float(np.median(found.clean[found.ever].max(axis=1))) < 0.06
@@ -69,6 +75,44 @@ def measure_screen(found: Found, spots: Sequence[SpotSeen], step: Callable[[], N
     light = Proposal(
         "light", {"field": {"path": written}}, True, f"{low:.2f} to {high:.2f} over screen and time", "1, still",
         "How evenly the screen shines, and how that changes, from the bare screen itself.",
+    )  # fmt: skip
+    return [levels, light]
+
+
+def _known_screen(found: Found, old: Float32, white: Float64 | None, step: Callable[[], None], stop: Stopping) -> list[Proposal]:
+    """A screen whose picture is known: white and reflection are a line through all of it; how evenly it shines is told everywhere."""
+    known = known_screen(found.clean, found.ever, old)
+    if known is None:
+        raise RunError("not_ready", "Too little of the old screen is seen to compare it with its picture.")
+    line = known.line
+    offset = reflection_of(line)
+    gain = neutral_gain(line.gain) if white is None else white
+    fits, matches = known.fits, known.fits > LEAST_FIT
+    levels = Proposal(
+        "levels", {"gain": rounded(gain), "ink": [0.0] * 3, "offset": rounded(offset)}, matches and (line.sure or white is not None),
+        f"white {three(gain)}, reflection {three(offset)}", "white 1.000, black 0.000",
+        f"White and reflection from the old picture, which explains {100 * fits:.0f} % of what is seen."
+        if matches else "The old picture does not show what is on the plate. Choose another, or take it out.",
+    )  # fmt: skip
+    files = FieldFiles(found, "light")
+    low, high = [], []
+    h, w = found.ever.shape
+    small = (max(8, w // 6), max(8, h // 6))
+    for one in found.stack.laid(found.stack.frames, stop):
+        values, told = evenness(one.light, np.asarray(gain * old, np.float32), offset)
+        bare = one.seen & known.bright & told & (values > 0.1)
+        whole = np.ones((h, w), np.float32)
+        if bare.sum() > 60:
+            whole = field_of(fit_log(values, bare, degree_for(bare))[0], w, h)
+        now = np.repeat(cv2.resize(whole, small, interpolation=cv2.INTER_AREA)[..., None], 3, axis=2)
+        files.write(one.frame, now)
+        low.append(float(now.min()))
+        high.append(float(now.max()))
+        step()
+    files.fill()
+    light = Proposal(
+        "light", {"field": {"path": files.name}}, matches, f"{min(low, default=1):.2f} to {max(high, default=1):.2f} over screen and time",
+        "1, still", "How evenly the screen shines, and how that changes, from the old picture.",
     )  # fmt: skip
     return [levels, light]
 

@@ -133,7 +133,8 @@ class _Drawing:
         if plan.match is None:
             return None
         picture = self._picture
-        return scaled(look_of(plan.match, self._fields, picture.values_of, picture.light_of, i, picture.primaries), self._scale)
+        size = (picture.width / self._scale, picture.height / self._scale)
+        return scaled(look_of(plan.match, self._fields, picture.values_of, picture.light_of, i, picture.primaries, size), self._scale)
 
     def _keyed(self, kept: Sequence[Drawn], box: Box) -> Front | None:
         """What stands before a keyed screen, where the key knows the screen's light all over the layer."""

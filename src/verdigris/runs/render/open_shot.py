@@ -8,10 +8,12 @@ from functools import cached_property
 from pathlib import Path
 from types import TracebackType
 
+import numpy as np
+
 from verdigris.core.types import Float32
 from verdigris.formats.still_json import write_still_frames
 from verdigris.media.errors import MediaError
-from verdigris.media.frames import Frame
+from verdigris.media.frames import Frame, premultiplied_linear
 from verdigris.media.reader import Reader
 from verdigris.runs.render.compose import draw_frame, plan_frame
 from verdigris.runs.render.handover import (
@@ -35,6 +37,7 @@ from verdigris.runs.scene.match import Fields
 from verdigris.runs.scene.mattes import plan_matte
 from verdigris.shot.model.delivery import FILMS
 from verdigris.shot.model.document import Shot
+from verdigris.shot.model.match import SurfaceMatch
 from verdigris.shot.model.matte import Matte
 from verdigris.shot.model.media import MediaRef
 
@@ -135,6 +138,15 @@ class OpenShot:
 
     def _open(self, ref: MediaRef) -> Reader:
         return open_ref(ref, self._base, self._media)
+
+    def old_picture(self, match: SurfaceMatch) -> Float32 | None:
+        """What the old surface shows, (H, W, 3) linear light of the plate's primaries; None where no file tells."""
+        if match.old is None:
+            return None
+        with self._open(match.old) as reader:
+            picture = premultiplied_linear(reader.frame(0), self.plate.facts.primaries)
+        # Where it is clear, there is paper.
+        return np.asarray(picture[..., :3] + (1 - picture[..., 3:]), np.float32)
 
     def _files(self, ref: MediaRef) -> Callable[[int], Frame]:
         """Frames of a file beside the plate, opened once; one that is shorter holds its last."""

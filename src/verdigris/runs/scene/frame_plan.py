@@ -87,12 +87,14 @@ class MatchPlan:
     frame : of the plate
     strengths : of parts that have one by keys, at this frame
     soft_px : standard deviation of the softness, plate px
+    soft_corners : at the four corners, where it differs over the surface
     """
 
     told: str
     frame: int
     strengths: tuple[tuple[str, float], ...]
     soft_px: float = 0.0
+    soft_corners: tuple[float, float, float, float] | None = None
 
 
 @dataclass(frozen=True)

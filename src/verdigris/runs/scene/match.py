@@ -10,9 +10,12 @@ import numpy as np
 
 from verdigris.core.composite.look import Cast, Glow, Look, Rgb
 from verdigris.core.composite.texture import Texture
+from verdigris.core.composite.through_lens import Vignette
 from verdigris.core.composite.warp import exposure_of
 from verdigris.core.light.encoding import Primaries
+from verdigris.core.match.fringe import Fringe
 from verdigris.core.match.grain import Grain
+from verdigris.core.match.halo import Halo
 from verdigris.core.types import Float32, Float64
 from verdigris.media.frames import linear_light
 from verdigris.media.reader import Reader
@@ -20,12 +23,12 @@ from verdigris.runs.errors import RunError
 from verdigris.runs.scene.frame_plan import MatchPlan
 from verdigris.runs.scene.grade import Find, graded
 from verdigris.shot.model.keyed import value_at
-from verdigris.shot.model.match import GrainLook, SurfaceMatch
+from verdigris.shot.model.match import GrainLook, Softness, SurfaceMatch
 from verdigris.shot.model.media import MediaRef
 
 KEYED = ("levels", "light", "shading", "reflections", "veil", "grade")
 # What is measured from, and what the plan tells for each frame by itself.
-NOT_DRAWN = {"spots", "white_linear", "kind", "surface"}
+NOT_DRAWN = {"old", "spots", "white_linear", "kind", "surface"}
 
 
 def plan_match(match: SurfaceMatch | None, frame: int) -> MatchPlan | None:
@@ -33,13 +36,22 @@ def plan_match(match: SurfaceMatch | None, frame: int) -> MatchPlan | None:
     if match is None:
         return None
     strengths = tuple((k, value_at(part.strength, frame)) for k in KEYED if (part := getattr(match, k)) is not None)
-    soft = 0.0
-    if match.softness is not None:
-        frames = match.softness.frames
-        soft = (frames[min(frame, len(frames) - 1)] if frames else match.softness.sigma_px) * match.softness.strength
+    soft, corners = (0.0, None) if match.softness is None else softness_at(match.softness, frame)
     plain = match.model_dump(mode="json", exclude=NOT_DRAWN | {"softness", "movement", "on"}, exclude_none=True)
     drawn = {k: v for k, v in plain.items() if dict(strengths).get(k, 1.0) > 0 and v.get("strength") != 0}
-    return MatchPlan(json.dumps(drawn), frame, strengths, soft) if drawn or soft > 0 else None
+    if not drawn and soft <= 0 and not any(corners or ()):
+        return None
+    return MatchPlan(json.dumps(drawn), frame, strengths, soft, corners)
+
+
+def softness_at(part: Softness, frame: int) -> tuple[float, tuple[float, float, float, float] | None]:
+    """Softness at a frame, px: all over, and at the four corners where it differs between them."""
+    soft = part.frames[min(frame, len(part.frames) - 1)] if part.frames else part.sigma_px
+    if part.corners is None:
+        return soft * part.strength, None
+    grown = soft**2 - part.sigma_px**2
+    a, b, c, d = (float(max(s**2 + grown, 0.0)) ** 0.5 * part.strength for s in part.corners)
+    return soft * part.strength, (a, b, c, d)
 
 
 def exposure_for(match: SurfaceMatch | None, corners: Mapping[int, Float64]) -> tuple[tuple[float, float], ...] | None:
@@ -88,9 +100,9 @@ class Fields:
 
 def look_of(
     plan: MatchPlan, fields: Fields, codes_of: Callable[[Float32], Float32], light_of: Callable[[Float32], Float32], number: int,
-    primaries: Primaries = "bt709",
+    primaries: Primaries, size: tuple[float, float],
 ) -> Look:  # fmt: skip
-    """The look of a layer in a picture of such primaries; `number` tells layers of one frame apart."""
+    """The look of a layer in a picture of such primaries and size, plate px; `number` tells layers of one frame apart."""
     match = SurfaceMatch.model_validate({"surface": "x", **json.loads(plan.told)})
     strength = dict(plan.strengths)
     gain, ink, offset = np.ones(3), np.zeros(3), np.zeros(3)
@@ -115,15 +127,32 @@ def look_of(
         if match.reflections.field is not None and not keep_old:
             reflection = fields.texture(match.reflections.field, plan.frame)
     shadow, glow, wrap = match.shadow, match.glow, match.wrap
+    vignette, fringe, halo, middle = match.vignette, match.fringe, match.halo, (size[0] / 2, size[1] / 2)
     return Look(
-        _rgb(gain), _rgb(ink), _rgb(offset), light, light_strength, reflection, strength.get("reflections", 1.0), keep_old, plan.soft_px,
-        None if match.grain is None else grain_of(match.grain), match.grain.strength if match.grain else 1.0,
-        (match.grain.seed if match.grain else 1, plan.frame, number),
-        None if glow is None else Glow(glow.strength, glow.radius_px),
-        None if shadow is None else Cast(shadow.offset_px, shadow.soft_px, shadow.strength),
-        None if wrap is None else (wrap.strength, wrap.radius_px),
-        None if match.grade is None else graded(match.grade, strength["grade"], fields.find, primaries), codes_of, light_of,
-    )  # fmt: skip
+        gain=_rgb(gain),
+        ink=_rgb(ink),
+        offset=_rgb(offset),
+        light=light,
+        light_strength=light_strength,
+        reflection=reflection,
+        reflection_strength=strength.get("reflections", 1.0),
+        keep_old=keep_old,
+        soft_px=plan.soft_px,
+        soft_corners=plan.soft_corners,
+        vignette=None if vignette is None else Vignette(vignette.amount * vignette.strength, middle, float(np.hypot(*middle))),
+        fringe=None if fringe is None else Fringe(fringe.red * fringe.strength, fringe.blue * fringe.strength),
+        middle=middle,
+        halo=None if halo is None else Halo(halo.amount * halo.strength, halo.radius_px),
+        grain=None if match.grain is None else grain_of(match.grain),
+        grain_strength=match.grain.strength if match.grain else 1.0,
+        seed=(match.grain.seed if match.grain else 1, plan.frame, number),
+        glow=None if glow is None else Glow(glow.strength, glow.radius_px, glow.instead),
+        cast=None if shadow is None else Cast(shadow.offset_px, shadow.soft_px, shadow.strength),
+        wrap=None if wrap is None else (wrap.strength, wrap.radius_px),
+        grade=None if match.grade is None else graded(match.grade, strength["grade"], fields.find, primaries),
+        codes_of=codes_of,
+        light_of=light_of,
+    )
 
 
 def _times(a: Texture, p: float, b: Texture, q: float) -> Texture:

@@ -15,7 +15,9 @@ Light = Annotated[float, Field(ge=-100, le=1000)]
 Lights = tuple[Light, Light, Light]
 Factor = Annotated[float, Field(ge=0, le=100)]
 Strength = Annotated[float, Field(ge=0, le=4)]
-PARTS = ("levels", "light", "shading", "reflections", "softness", "movement", "grain", "veil", "shadow", "glow", "wrap", "grade")
+Sigma = Annotated[float, Field(ge=0, le=100)]
+PARTS = ("levels", "light", "shading", "reflections", "softness", "movement", "halo", "fringe", "vignette", "grain", "veil", "shadow",
+         "glow", "wrap", "grade")  # fmt: skip
 
 
 def _three(value: Any) -> Any:
@@ -69,8 +71,9 @@ class Softness(Part):
     """How much softer the plate is than a pinned picture."""
 
     sigma_px: float = Field(0.0, ge=0, le=100, description="standard deviation at the reference frame, plate px")
-    frames: list[Annotated[float, Field(ge=0, le=100)]] | None = Field(
-        None, max_length=20_000, description="at every frame instead, as followed"
+    frames: list[Sigma] | None = Field(None, max_length=20_000, description="at every frame instead, as followed")
+    corners: tuple[Sigma, Sigma, Sigma, Sigma] | None = Field(
+        None, description="at the four corners instead, where it differs over the surface; it changes over time as the rest does"
     )
     strength: Strength = 1.0
 
@@ -80,6 +83,32 @@ class Movement(Part):
 
     shutter: float = Field(0.5, ge=0, le=2, description="how long the shutter is open, frames")
     strength: Strength = 1.0
+
+
+class CameraHalo(Part):
+    """The dark and bright lines beside edges that a camera's sharpening leaves."""
+
+    amount: float = Field(0.5, ge=0, le=5, description="how much of what a blur takes away is added again, on code values")
+    radius_px: float = Field(1.0, ge=0.3, le=20, description="standard deviation of that blur")
+    strength: Share = 1.0
+
+
+Magnified = Annotated[float, Field(ge=-0.02, le=0.02)]
+
+
+class ColourFringe(Part):
+    """Colour at edges: the lens draws red and blue larger or smaller than green, around the middle of the picture."""
+
+    red: Magnified = 0.0
+    blue: Magnified = 0.0
+    strength: Strength = 1.0
+
+
+class VignetteLook(Part):
+    """Light that the lens loses towards the picture's corners, where no measured light holds it already."""
+
+    amount: Share = Field(0.2, description="share of light lost in the corners; it grows with the square of the distance from the middle")
+    strength: Share = 1.0
 
 
 class GrainLook(Part):
@@ -124,6 +153,7 @@ class ScreenGlow(Part):
     """Light that a lit screen throws around it."""
 
     radius_px: float = Field(20.0, ge=0.5, le=500)
+    instead: bool = Field(False, description="the old screen threw as much of its own light, which is taken out")
     strength: Strength = 0.05
 
 
@@ -185,6 +215,9 @@ class SurfaceMatch(Part):
     surface: Id
     kind: Literal["print", "screen"] = "print"
     spots: list[Spot] = Field(default_factory=list, max_length=100)
+    old: MediaRef | None = Field(
+        None, description="what the old surface shows, as a file that covers it: a still, or a film's first picture"
+    )
     white_linear: Annotated[Lights | None, BeforeValidator(_three)] = Field(
         None, description="what a screen's white is on the plate, linear light, where it is known"
     )
@@ -195,6 +228,9 @@ class SurfaceMatch(Part):
     reflections: Annotated[Reflections | None, BeforeValidator(_nothing)] = None
     softness: Annotated[Softness | None, BeforeValidator(_nothing)] = None
     movement: Annotated[Movement | None, BeforeValidator(_nothing)] = None
+    halo: Annotated[CameraHalo | None, BeforeValidator(_nothing)] = None
+    fringe: Annotated[ColourFringe | None, BeforeValidator(_nothing)] = None
+    vignette: Annotated[VignetteLook | None, BeforeValidator(_nothing)] = None
     grain: Annotated[GrainLook | None, BeforeValidator(_nothing)] = None
     veil: Annotated[Veil | None, BeforeValidator(_nothing)] = None
     shadow: Annotated[FrontShadow | None, BeforeValidator(_nothing)] = None

@@ -1,13 +1,13 @@
 /** What makes things sit: parts in the order people look at them, and taking them over. Pure. */
 import type { Proposal, SurfaceMatch } from "../../api/types";
 
-export type PartId = "levels" | "light" | "shading" | "reflections" | "softness" | "movement" | "grain" | "veil" | "shadow" | "glow" | "wrap" | "grade";
+export type PartId = "levels" | "light" | "shading" | "reflections" | "softness" | "movement" | "halo" | "fringe" | "vignette" | "grain" | "veil" | "shadow" | "glow" | "wrap" | "grade";
 export const PART_NAMES: Record<PartId, string> = {
-  levels: "Levels", light: "Light", shading: "Shading", reflections: "Reflections", softness: "Softness", movement: "Movement", grain: "Grain", veil: "Veil",
+  levels: "Levels", light: "Light", shading: "Shading", reflections: "Reflections", softness: "Softness", movement: "Movement", halo: "Halo of sharpening", fringe: "Colour fringe", vignette: "Vignetting", grain: "Grain", veil: "Veil",
   shadow: "Shadow of what is in front", glow: "Glow of the screen", wrap: "Light around the edge", grade: "Grade",
 };
 /** Parts that nothing measures: they are added by hand. */
-export const BY_HAND: readonly PartId[] = ["veil", "wrap", "grade"];
+export const BY_HAND: readonly PartId[] = ["veil", "vignette", "wrap", "grade"];
 
 export function isPart(name: string): name is PartId {
   return name in PART_NAMES;

@@ -1,10 +1,12 @@
 /** Match: what the plate does to whatever it shows, measured, and taken over part by part. */
 import { Button, InputNumber, Progress, Segmented, Switch } from "antd";
 import { useState } from "react";
+import type { SurfaceMatch } from "../../api/client";
 import { percent, progressText, stopJob } from "../../ui/JobPill";
 import { useWork } from "../context";
 import { BY_HAND, isPart, PART_NAMES, type PartId, taken } from "../model/match";
 import { setBench, useBench } from "../state";
+import { FileChoice } from "./match/FileChoice";
 import { PartRow } from "./match/PartRow";
 import { Spots } from "./match/Spots";
 import { Scopes } from "./match/Scopes";
@@ -39,6 +41,8 @@ export function Match() {
           <InputNumber size="small" style={{ width: 84 }} min={0} max={20} step={0.05} placeholder="told" value={match.white_linear?.[1] ?? null} aria-label="white of the screen" onChange={(v) => set({ ...match, white_linear: v === null ? null : [v, v, v] })} />
         </Field>
       )}
+      <FileChoice label="Its picture" hint="What the old one shows, as a file that covers the surface to its edges: a still" hash={match.old?.media} accept="image/*,.exr,.tif,.tiff,.svg" title="Drop the old picture"
+        ask="Drop the old picture, where there is one" remove="take the old picture out" take={(m) => set({ ...match, old: { media: m.hash } } as SurfaceMatch)} clear={() => set({ ...match, old: null })} />
       <Spots matching={matching} />
       {tool === "spot" && <Note>Click around it, then Enter.</Note>}
       {job ? (

@@ -1,12 +1,11 @@
 /** A grade: figures, a colour decision list, curves and a table. */
 import { Button, InputNumber, Segmented, Select } from "antd";
 import { useState } from "react";
-import { useQuery } from "@tanstack/react-query";
-import { api, data, type Edit, type Grade, type MediaView } from "../../../api/client";
-import { Upload } from "../../../ui/Upload";
+import type { Edit, Grade, MediaView } from "../../../api/client";
 import { CHANNELS, type Channel, onlyListed, pointsOf, type Point, withCurve, withMore } from "../../model/grade";
 import { Felt } from "../Felt";
 import { Field, Note } from "../parts";
+import { FileChoice, useMedia } from "./FileChoice";
 import { GradeFile } from "./GradeFile";
 
 type Props = { of: string; grade: Grade; file: (ending: "cc" | "cube") => string; set: (grade: Grade) => void; setEdit: (grade: Grade) => Edit };
@@ -57,22 +56,13 @@ function Curves({ of, grade, set }: Pick<Props, "of" | "grade" | "set">) {
 }
 
 function Table({ of, grade, set }: Pick<Props, "of" | "grade" | "set">) {
-  const hash = grade.lut?.media;
-  const media = useQuery({
-    queryKey: ["media", hash], enabled: !!hash,
-    queryFn: async () => data<MediaView>(await api.GET("/api/media/{media_hash}", { params: { path: { media_hash: hash ?? "" } } })),
-  }).data;
+  const media = useMedia(grade.lut?.media);
   const take = (m: MediaView) => set({ ...grade, lut: { path: null, media: m.hash, rate: null }, look: m.facts?.looks[0] ?? null } as unknown as Grade);
   const looks = media?.facts?.looks ?? [];
   return (
     <>
-      <Field label="Table" hint="Codes in, codes out; the last thing of a grade">
-        {hash ? (
-          <span className="row"><span className="cut">{media?.name ?? ""}</span><Button size="small" aria-label={`remove the table of ${of}`} onClick={() => set({ ...grade, lut: null, look: null })}>Remove</Button></span>
-        ) : (
-          <Upload title="Drop a table" accept=".cube,.clf,.csp,.spi1d,.spi3d,.3dl,.ocioz" onMedia={take}><span className="quiet small">Drop a .cube, .clf or .ocioz, or click</span></Upload>
-        )}
-      </Field>
+      <FileChoice label="Table" hint="Codes in, codes out; the last thing of a grade" hash={grade.lut?.media} accept=".cube,.clf,.csp,.spi1d,.spi3d,.3dl,.ocioz" title="Drop a table"
+        ask="Drop a .cube, .clf or .ocioz, or click" remove={`remove the table of ${of}`} take={take} clear={() => set({ ...grade, lut: null, look: null })} />
       {looks.length > 0 && (
         <Field label="Look"><Select size="small" style={{ width: 190 }} value={grade.look ?? ""} aria-label={`look of ${of}`} options={looks.map((l) => ({ value: l, label: l }))} onChange={(look: string) => set({ ...grade, look })} /></Field>
       )}

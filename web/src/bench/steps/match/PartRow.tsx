@@ -14,6 +14,9 @@ type Numbers = { key: string; label: string; step: number; min: number; max: num
 const FIGURES: Partial<Record<PartId, Numbers[]>> = {
   softness: [{ key: "sigma_px", label: "Sigma", step: 0.05, min: 0, max: 20, unit: "px" }],
   movement: [{ key: "shutter", label: "Shutter", step: 0.05, min: 0, max: 2, unit: "f" }],
+  halo: [{ key: "amount", label: "Amount", step: 0.05, min: 0, max: 3 }, { key: "radius_px", label: "Reach", step: 0.1, min: 0.3, max: 6, unit: "px" }],
+  fringe: [{ key: "red", label: "Red", step: 0.0001, min: -0.01, max: 0.01 }, { key: "blue", label: "Blue", step: 0.0001, min: -0.01, max: 0.01 }],
+  vignette: [{ key: "amount", label: "In a corner", step: 0.01, min: 0, max: 1 }],
   shadow: [{ key: "soft_px", label: "Soft", step: 0.5, min: 0, max: 60, unit: "px" }],
   glow: [{ key: "radius_px", label: "Reach", step: 1, min: 1, max: 200, unit: "px" }],
   wrap: [{ key: "radius_px", label: "Reach", step: 0.5, min: 0.5, max: 40, unit: "px" }],
@@ -29,7 +32,7 @@ function PartFigures({ part, matching }: { part: PartId; matching: Matching }) {
   const { shot } = useWork();
   const value = match[part] as Record<string, unknown> | null | undefined;
   if (!value) return null;
-  const most = part === "shadow" || part === "wrap" ? 1 : part === "glow" ? 0.5 : 2;
+  const most = part === "shadow" || part === "wrap" || part === "halo" || part === "vignette" ? 1 : part === "glow" ? 0.5 : 2;
   return (
     <div className="rows">
       {strengthOf(value) !== null && (
@@ -38,6 +41,22 @@ function PartFigures({ part, matching }: { part: PartId; matching: Matching }) {
       {part === "softness" && Array.isArray(value.frames) ? <Note>As followed, frame by frame.</Note> : FIGURES[part]?.map((f) => (
         <Felt key={f.key} label={f.label} name={`${f.label.toLowerCase()} of ${part}`} value={Number(value[f.key] ?? 0)} min={f.min} max={f.max} step={f.step} unit={f.unit} edit={(v) => setEdit(withPart(match, part, { ...value, [f.key]: v }))} />
       ))}
+      {part === "softness" && Array.isArray(value.corners) && <Note>{`From corner to corner: ${(value.corners as number[]).map((c) => c.toFixed(2)).join(", ")} px.`}</Note>}
+      {part === "shadow" && (
+        <Field label="Offset" hint="Right and down, plate px">
+          <span className="row figures">
+            {((value.offset_px as number[] | undefined) ?? [4, 6]).map((v, i, both) => (
+              <InputNumber key={i} size="small" controls={false} style={{ width: 64 }} step={0.5} value={v} suffix="px" aria-label={`offset of shadow, ${i ? "down" : "right"}`}
+                onChange={(n) => n !== null && n !== v && set(withPart(match, part, { ...value, offset_px: both.map((old, k) => (k === i ? n : old)) }))} />
+            ))}
+          </span>
+        </Field>
+      )}
+      {part === "glow" && (
+        <Field label="Old glow out" hint="The old screen threw as much of its own light: it is taken out">
+          <Switch size="small" checked={!!value.instead} aria-label="the old screen's glow is taken out" onChange={(instead) => set(withPart(match, part, { ...value, instead }))} />
+        </Field>
+      )}
       {TRIPLES[part]?.map(([key, label, step]) => {
         const now = (value[key] as number[] | undefined) ?? DEFAULTS[part]?.[key] ?? [0, 0, 0];
         return (
@@ -68,7 +87,7 @@ export function PartRow({ part, proposal, matching, open, choose }: Props) {
   const can = !!value || !!proposal?.value || !proposal;
   const turn = (on: boolean) => set(withPart(match, part, on ? (proposal?.value ?? {}) : null));
   // A part by hand begins with its defaults, which the document knows.
-  const begin = proposal?.value ?? ({ veil: { light: [0.01, 0.01, 0.01] }, wrap: { radius_px: 3 }, grade: { contrast: 1 } } as Record<string, object>)[part];
+  const begin = proposal?.value ?? ({ veil: { light: [0.01, 0.01, 0.01] }, vignette: { amount: 0.2 }, wrap: { radius_px: 3 }, grade: { contrast: 1 } } as Record<string, object>)[part];
   return (
     <div className={`match-row ${open ? "on" : ""}`} data-testid={`match-${part}`} data-taken={!!value}>
       <div className="row">
