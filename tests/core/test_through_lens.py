@@ -90,7 +90,7 @@ def test_fringes_are_told_from_edges():
     assert edges is not None
     seen = measure_fringe(edges, light, (160, 120))
     assert seen is not None
-    assert (seen.fringe.red, seen.fringe.blue) == (pytest.approx(0.003, abs=2e-4), pytest.approx(-0.002, abs=2e-4))
+    assert [seen.fringe.red, seen.fringe.blue] == pytest.approx([0.003, -0.002], abs=2e-4)
     assert (seen.error < 2e-4).all()
 
 
@@ -182,7 +182,7 @@ def test_a_cast_shadow_is_told_from_what_is_missing_beside_what_is_in_front():
     missing = 0.35 * moved + rng.normal(0, 0.02, front.shape).astype(np.float32)
     seen = measure_cast(missing.astype(np.float32), front, front < 0.02)
     assert seen is not None
-    assert seen.offset == (pytest.approx(13, abs=2), pytest.approx(7, abs=3))
+    assert list(seen.offset) == pytest.approx([13, 7], abs=2.5)
     assert seen.soft_px == pytest.approx(5, rel=0.3)
     assert seen.strength == pytest.approx(0.35, abs=0.03)
     nothing = measure_cast(rng.normal(0, 0.02, front.shape).astype(np.float32), front, front < 0.02)

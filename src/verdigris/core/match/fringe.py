@@ -11,7 +11,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from verdigris.core.match.edges import STEPS, Edges
-from verdigris.core.types import Float32, Float64
+from verdigris.core.types import Bool, Float32, Float64
+
+# Contrast of the flattest channel against the steepest, from which on an edge is one of light and not of colour.
+LEAST_ALIKE = 0.6
 
 
 @dataclass(frozen=True)
@@ -54,29 +57,36 @@ def measure_fringe(edges: Edges, channels: Float32, middle: tuple[float, float])
     places = [_middle_of(edges.over(np.ascontiguousarray(channels[..., c]))) for c in range(3)]
     along = (edges.x + 0.5 - middle[0]) * edges.nx + (edges.y + 0.5 - middle[1]) * edges.ny
     told, errors = [], []
+    rises = np.stack([p[2] for p in places])
+    # Edges of colour alone are drawn wide by a film's own halved colour: all three channels must rise alike.
+    alike = rises.min(axis=0) > LEAST_ALIKE * rises.max(axis=0)
     for c in (0, 2):
-        apart, good = places[c][0] - places[1][0], places[c][1] & places[1][1]
+        apart, good = places[c][0] - places[1][0], places[c][1] & places[1][1] & alike
         x, y = along[good].astype(np.float64), apart[good].astype(np.float64)
-        if len(x) < 8 or float((x**2).sum()) < 1:
+        if len(x) < 12 or float(x.std()) < 1:
             return None
+        # What lies to one side of every edge alike, from dark to bright, is no magnification.
+        basis = np.stack([x, np.ones_like(x)], axis=1)
         keep = np.ones(len(x), np.bool_)
-        k = 0.0
+        fit, spread = np.zeros(2), 1.0
         for _ in range(5):
-            k = float((x[keep] * y[keep]).sum() / max(float((x[keep] ** 2).sum()), 1e-9))
-            left = y - k * x
+            fit = np.linalg.lstsq(basis[keep], y[keep], rcond=None)[0]
+            left = y - basis @ fit
             spread = 1.4826 * float(np.median(np.abs(left[keep]))) + 1e-4
             keep = np.abs(left) < 3 * spread
         # Edges that follow each other along a line are not independent: each few px count once.
-        errors.append(spread / np.sqrt(max(float((x[keep] ** 2).sum()), 1e-9)) * 2)
-        told.append(k)
+        errors.append(2 * spread * float(np.sqrt(np.linalg.inv(basis[keep].T @ basis[keep] + 1e-9 * np.eye(2))[0, 0])))
+        told.append(float(fit[0]))
     return FringeSeen(Fringe(*told), np.array(errors), len(edges.x))
 
 
-def _middle_of(profile: Float32) -> tuple[Float32, np.ndarray]:  # type: ignore[type-arg]
-    """Where each channel's edge is on the way over it, px, and where that can be told."""
+def _middle_of(profile: Float32) -> tuple[Float32, Bool, Float32]:
+    """Where a channel's edges are on the way over them, px; where that can be told; and their contrast, share of both sides."""
     height = profile[:, -5:].mean(axis=1) - profile[:, :5].mean(axis=1)
     step = np.diff(profile, axis=1) / np.where(np.abs(height) > 1e-5, height, 1)[:, None]
     at = (STEPS[:-1] + STEPS[1:]) / 2
     near = np.clip(step, 0, None) * (np.abs(at) < 4)
     total = near.sum(axis=1)
-    return np.asarray((near * at).sum(axis=1) / np.maximum(total, 1e-6), np.float32), (height > 0.02) & (total > 0.5)
+    both = np.maximum(profile[:, -5:].mean(axis=1) + profile[:, :5].mean(axis=1), 1e-5)
+    middle = np.asarray((near * at).sum(axis=1) / np.maximum(total, 1e-6), np.float32)
+    return middle, np.asarray((height > 0.02) & (total > 0.5), np.bool_), np.asarray(height / both, np.float32)

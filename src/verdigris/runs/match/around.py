@@ -12,9 +12,10 @@ from verdigris.core.match.glow import GlowSeen, measure_glow_around
 from verdigris.core.types import Bool, Float32, Float64
 from verdigris.media.frames import Frame
 from verdigris.runs.match.proposal import Found, Proposal, Stopping
-from verdigris.runs.match.stack import spread
 
 FOR_SHADOW, FOR_GLOW = 8, 5
+# Px of the longer side of the picture that a shadow is told from.
+SHADOW_PX = 240
 # How far around a screen its glow is looked for, plate px, and what is left out next to its edge.
 GLOW_PX, RIM_PX = 90.0, 3
 # A shadow is seen from this strength on, and sure where it explains so much of what is missing.
@@ -33,7 +34,7 @@ def measure_shadow(found: Found, stop: Stopping) -> Proposal:
         said = "A screen shines by itself: a shadow on it hardly shows. Judge it by eye."
         return Proposal("shadow", by_hand, False, "not measured", "none", said)
     seen: list[CastSeen] = []
-    for n, picture in stack.pictures(spread(stack.frames, FOR_SHADOW), stop):
+    for n, picture in found.kept(FOR_SHADOW, stop):
         told = _cast_at(found, n, picture)
         if told is not None:
             seen.append(told)
@@ -73,7 +74,15 @@ def _cast_at(found: Found, n: int, picture: Frame) -> CastSeen | None:
     ratio = light / np.maximum(base, 1e-5)
     level = float(np.median(ratio[far if far.sum() > 200 else where]))
     missing = np.asarray(np.clip(1 - ratio / max(level, 1e-5), -1, 1), np.float32)
-    return measure_cast(cv2.GaussianBlur(missing, (0, 0), 1.0), front, np.asarray(where, np.bool_))
+    # Shadows are soft: a smaller picture tells them as well.
+    scale = min(1.0, SHADOW_PX / max(missing.shape))
+    small = [
+        cv2.resize(v, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) for v in (missing * where, front, where.astype(np.float32))
+    ]
+    seen = measure_cast(np.asarray(small[0] / np.maximum(small[2], 1e-3), np.float32), small[1], np.asarray(small[2] > 0.9, np.bool_))
+    if seen is None or scale == 1.0:
+        return seen
+    return CastSeen((seen.offset[0] / scale, seen.offset[1] / scale), seen.soft_px / scale, seen.strength, seen.gain)
 
 
 def _laid_back(clean: Float32, ever: Bool, warp: Warp, box: tuple[int, int, int, int]) -> tuple[Float32, Bool]:
@@ -99,7 +108,7 @@ def measure_glow(found: Found, proposals: Sequence[Proposal], stop: Stopping) ->
     if float(np.median(found.clean[found.ever])) < 0.06 if found.ever.any() else True:
         said = "The old screen was dark: what a lit one throws around it is not seen. Judge it by eye."
         return Proposal("glow", by_hand, False, "not seen", "none", said)
-    seen = [g for n, picture in found.stack.pictures(spread(found.stack.frames, FOR_GLOW), stop) if (g := _glow_at(found, n, picture))]
+    seen = [g for n, picture in found.kept(FOR_GLOW, stop) if (g := _glow_at(found, n, picture))]
     if not seen:
         return Proposal("glow", by_hand, False, "not told", "none", "Too little is seen around the screen. Judge it by eye.")
     share, error, radius = (float(np.median([getattr(g, k) for g in seen])) for k in ("share", "error", "radius_px"))

@@ -14,17 +14,16 @@ from verdigris.core.match.softness import OWN_SIGMA, edge_sigma, extra_sigma
 from verdigris.core.types import Bool, Float64
 from verdigris.media.frames import LUMA
 from verdigris.runs.match.proposal import Found, Proposal, Stopping, rounded, three
-from verdigris.runs.match.stack import spread
 
-# Frames that grain and softness are told from.
-FOR_GRAIN, FOR_SOFT = 6, 5
+# Frames that grain is told from.
+FOR_GRAIN = 6
 FEWEST_EDGES = 24
 # Sharpening is seen from this share of an edge's height on, and sure where it explains so much of what softness alone does not.
 LEAST_OVERSHOOT, SURE_GAIN = 0.02, 0.8
 # Fringes are seen from so many px on, and sure at so many of their own deviations.
 LEAST_FRINGE_PX, SURE_SPREADS = 0.12, 6.0
 # Corners differ in softness from this variance on, px^2.
-LEAST_CORNER_PX2 = 0.35
+LEAST_CORNER_PX2 = 1.0
 # Grain may be so many times the noise that following told.
 NOISE_TIMES = 3.0
 
@@ -33,7 +32,7 @@ def measure_noise(found: Found, stop: Stopping) -> tuple[float, Proposal]:
     """Grain around and on the surface; and the noise of a px in the middle of the scale, codes."""
     stack = found.stack
     pictures = []
-    for n, picture in stack.pictures(spread(stack.frames, FOR_GRAIN), stop):
+    for n, picture in found.kept(FOR_GRAIN, stop):
         near = stack.ring(n, picture)
         if near is not None:
             box, where = near
@@ -74,7 +73,7 @@ def measure_sharpness(found: Found, stop: Stopping) -> tuple[list[Proposal], Hal
     stack = found.stack
     halos: list[HaloSeen] = []
     fringes: list[FringeSeen] = []
-    for n, picture in stack.pictures(_around_reference(found), stop):
+    for n, picture in found.near_reference(stop):
         around = stack.ring(n, picture)
         if around is None:
             continue
@@ -128,12 +127,6 @@ def _fringe_proposal(seen: Sequence[FringeSeen], found: Found) -> Proposal:
     return Proposal("fringe", value, sure, plate, "none", said if sure else f"{said} They hardly agree; judge it by eye.")
 
 
-def _around_reference(found: Found) -> list[int]:
-    """A few frames around the reference, in their order."""
-    reference = found.stack.surface.reference_frame
-    return sorted(sorted(found.stack.frames, key=lambda n: abs(n - reference))[: 3 * FOR_SOFT : 3] or [reference])
-
-
 def measure_softness(found: Found, stop: Stopping, halo: Halo | None = None) -> Proposal:
     """The spread of edges near the surface at frames around its reference, and from there as it was followed.
 
@@ -145,7 +138,7 @@ def measure_softness(found: Found, stop: Stopping, halo: Halo | None = None) -> 
     squares, edges = [], 0
     at_corners: list[list[float]] = [[], [], [], []]
     noise = max(found.noise, 0.001)
-    for n, picture in stack.pictures(_around_reference(found), stop):
+    for n, picture in found.near_reference(stop):
         around = stack.ring(n, picture)
         warp = stack.warp(n)
         if around is None or warp is None:

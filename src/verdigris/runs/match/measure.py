@@ -16,7 +16,7 @@ from verdigris.runs.match.printed import measure_print
 from verdigris.runs.match.proposal import Found, Measured, Progress, Stopping, spots_seen
 from verdigris.runs.match.screens import measure_screen
 from verdigris.runs.match.stack import SurfaceStack, spread
-from verdigris.runs.render.handover import Stopped
+from verdigris.runs.render.handover import Stopped, side_by_side
 from verdigris.runs.scene.in_front import Tracks
 from verdigris.shot.model.document import Shot
 from verdigris.shot.model.match import SurfaceMatch
@@ -74,7 +74,8 @@ def measure(
         done += 1
         progress(min(done, total), total)
 
-    for one in stack.laid(spread(stack.frames, FOR_CLEAN), stop):
+    wanted = spread(stack.frames, FOR_CLEAN)
+    for one in side_by_side(found.keep(wanted, stop), lambda item: stack.lay(*item)):
         found.lights.append(one.light)
         found.seens.append(one.seen)
         step()

@@ -1,7 +1,7 @@
 """What is measured of a surface, as proposals; and what measuring its parts shares."""
 
 import shutil
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -13,9 +13,11 @@ from verdigris.core.light.transfer import srgb_to_linear
 from verdigris.core.types import Bool, Float32, Float64
 from verdigris.media.frames import Frame
 from verdigris.media.stills import write_exr_half
-from verdigris.runs.match.stack import SurfaceStack
+from verdigris.runs.match.stack import SurfaceStack, spread
 from verdigris.shot.model.match import SurfaceMatch
 
+# Frames that are kept while measuring, and those around the reference.
+KEPT, NEAR = 8, 5
 Progress = Callable[[int, int], None]
 Stopping = Callable[[], bool]
 
@@ -68,6 +70,31 @@ class Found:
     ever: Bool = field(default_factory=lambda: np.zeros((1, 1), np.bool_))
     lights: list[Float32] = field(default_factory=list)
     seens: list[Bool] = field(default_factory=list)
+    _near: list[tuple[int, Frame]] = field(default_factory=list)
+    _kept: dict[int, Frame] = field(default_factory=dict)
+
+    def keep(self, wanted: Sequence[int], stop: Stopping) -> Iterator[tuple[int, Frame]]:
+        """Read frames in their order, and keep a few of them for what is measured later; reading is what takes long."""
+        few = set(spread(wanted, KEPT))
+        for n, picture in self.stack.pictures(wanted, stop):
+            if n in few:
+                self._kept[n] = picture
+            yield n, picture
+
+    def kept(self, count: int, stop: Stopping) -> Iterator[tuple[int, Frame]]:
+        """At most so many of the frames that were kept, evenly."""
+        for n in spread(sorted(self._kept), count):
+            if stop():
+                return
+            yield n, self._kept[n]
+
+    def near_reference(self, stop: Stopping) -> Iterator[tuple[int, Frame]]:
+        """A few frames around the reference, in their order; read once."""
+        if not self._near:
+            reference = self.stack.surface.reference_frame
+            wanted = sorted(sorted(self.stack.frames, key=lambda n: abs(n - reference))[: 3 * NEAR : 3] or [reference])
+            self._near = list(self.stack.pictures(wanted, stop))
+        yield from self._near
 
 
 @dataclass(frozen=True)
