@@ -12,7 +12,7 @@ import numpy as np
 
 from verdigris.core.types import Bool, Float32
 
-REACHES = (4.0, 6.0, 9.0, 13.0, 20.0, 30.0, 45.0)
+REACHES = (2.0, 3.0, 4.5, 6.5, 10.0, 13.0, 18.0, 25.0)
 ROUNDS = 4
 MOST = 12_000
 

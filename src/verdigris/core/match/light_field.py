@@ -109,12 +109,20 @@ def smooth_change(frame: Float32, clean: Float32, seen: Bool, scale: float) -> C
     top, _ = blurred(frame, weight, max(0.6, RATIO_PX * scale))
     base, _ = blurred(clean, weight, max(0.6, RATIO_PX * scale))
     ratio = np.asarray(top / np.maximum(base, 1e-5), np.float32)
-    degree = min(degree_for(strong), 3)
-    field = np.dstack([field_of(fit_log(ratio[..., c], strong, degree)[0], w, h) for c in range(3)])
+    field = _smooth(ratio, strong)
     left = np.abs(np.log(np.maximum(ratio, 1e-4) / field)).mean(axis=2)
     noise = float(np.median(left[strong]))
     departs = float((left[strong] > max(DEPARTS, 5 * noise)).mean())
     return Change(np.asarray(field, np.float32), departs)
+
+
+def _smooth(ratio: Float32, known: Bool) -> Float32:
+    """A smooth field through a ratio (h, w, 3) where it is known; 1 where too little is."""
+    h, w = known.shape
+    if known.sum() < 60:
+        return np.ones((h, w, 3), np.float32)
+    degree = min(degree_for(known), 3)
+    return np.asarray(np.dstack([field_of(fit_log(ratio[..., c], known, degree)[0], w, h) for c in range(3)]), np.float32)
 
 
 def local_change(frame: Float32, clean: Float32, seen: Bool, scale: float) -> Float32:
@@ -128,7 +136,7 @@ def local_change(frame: Float32, clean: Float32, seen: Bool, scale: float) -> Fl
     trust = np.clip(known / max(float(np.percentile(known, 75)), 1e-6) * 4, 0, 1)[..., None]
     if np.all((far > 1e-4) | (trust[..., 0] >= 1)):
         return np.asarray(trust * top + (1 - trust) * wide, np.float32)
-    beyond = np.where(far[..., None] > 1e-4, wide, smooth_change(frame, clean, seen, scale).field)
+    beyond = np.where(far[..., None] > 1e-4, wide, _smooth(top, strong > 0))
     return np.asarray(trust * top + (1 - trust) * beyond, np.float32)
 
 

@@ -1,6 +1,7 @@
 """Light between the surface and what is near it: the shadow of what is in front, and a screen's glow around it."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -139,4 +140,7 @@ def _glow_at(found: Found, n: int, picture: Frame) -> GlowSeen | None:
     free = np.ones((h, w), np.bool_) if front is None else front < 0.02
     around = (cv2.dilate(inside, np.ones((2 * RIM_PX + 1, 2 * RIM_PX + 1), np.uint8)) == 0) & free
     screen = np.asarray(light * ((inside > 0) & free)[..., None], np.float32)
-    return measure_glow_around(light, screen, np.asarray(around, np.bool_))
+    # Glow is soft: half the size tells it as well.
+    half = [cv2.resize(v, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA) for v in (light, screen, around.astype(np.float32))]
+    seen = measure_glow_around(half[0], half[1], np.asarray(half[2] > 0.99, np.bool_))
+    return None if seen is None else replace(seen, radius_px=2 * seen.radius_px)

@@ -11,7 +11,9 @@ from verdigris.core.match.light_field import Change, Paper, clean_picture, is_lo
 from verdigris.core.match.plane import blurred
 from verdigris.core.match.shading import Shading, shading_of
 from verdigris.core.types import Bool, Float32, Float64
+from verdigris.media.frames import Frame
 from verdigris.runs.match.proposal import FieldFiles, Found, Proposal, SpotSeen, Stopping, field_name, rounded, three
+from verdigris.runs.render.handover import side_by_side
 
 SHADOWS_PERCENTILE, STILL_PERCENTILE, GLOSS_PERCENTILE = 92.0, 50.0, 6.0
 # From such a share of bare paper on, folds are told and not guessed.
@@ -27,7 +29,8 @@ def measure_print(found: Found, spots: Sequence[SpotSeen], step: Callable[[], No
     stack = found.stack
     lights, seens = np.stack(found.lights), np.stack(found.seens)
     middle, ever = clean_picture(lights, seens, STILL_PERCENTILE)
-    departures = [smooth_change(s, middle, v & ever, stack.square.scale) for s, v in zip(lights, seens, strict=True)]
+    both = zip(lights, seens, strict=True)
+    departures = list(side_by_side(both, lambda pair: smooth_change(pair[0], middle, pair[1] & ever, stack.square.scale)))
     local = is_local([d.departs for d in departures])
     gloss = local and _adds(lights, seens, middle, departures)
     percentile = GLOSS_PERCENTILE if gloss else SHADOWS_PERCENTILE if local else STILL_PERCENTILE
@@ -169,6 +172,10 @@ def _ink(found: Found, paper: Paper, spots: Sequence[SpotSeen]) -> tuple[Float64
     return np.full(3, USUAL_INK), "ink as it usually is, for nothing black is printed here"
 
 
+def _smooth_field(frame: Float32, clean: Float32, seen: Bool, scale: float) -> Float32:
+    return smooth_change(frame, clean, seen, scale).field
+
+
 def _write_fields(
     found: Found, shape: Float32, local: bool, gloss: bool, step: Callable[[], None], stop: Stopping
 ) -> tuple[str, list[float]]:
@@ -177,22 +184,24 @@ def _write_fields(
     files, shine = FieldFiles(found, "light"), FieldFiles(found, "reflections") if gloss else None
     means: list[float] = []
     small = max(1, round(max(shape.shape[:2]) / 96))
-    for one in stack.laid(stack.frames, stop):
+
+    def one_frame(item: tuple[int, Frame]) -> float:
+        one = stack.lay(*item)
         seen = one.seen & found.ever
-        if local:
-            change = local_change(one.light, found.clean, seen, scale)
-        else:
-            change = smooth_change(one.light, found.clean, seen, scale).field
+        change = (local_change if local else _smooth_field)(one.light, found.clean, seen, scale)
         if shine is not None:
             left = np.where(seen[..., None], np.maximum(one.light - found.clean * np.minimum(change, 1.05), 0), 0)
             soft, _ = blurred(left.astype(np.float32), seen.astype(np.float32), max(0.6, 1.2 * scale))
             shine.write(one.frame, soft)
-            change = np.minimum(change, 1.05)
+            change = np.asarray(np.minimum(change, 1.05), np.float32)
         whole = np.asarray(shape * change, np.float32)
         if not local and small > 1:
             whole = np.asarray(cv2.resize(whole, None, fx=1 / small, fy=1 / small, interpolation=cv2.INTER_AREA), np.float32)
         files.write(one.frame, whole)
-        means.append(float(change[seen].mean()) if seen.any() else 1.0)
+        return float(change[seen].mean()) if seen.any() else 1.0
+
+    for mean in side_by_side(stack.pictures(stack.frames, stop), one_frame):
+        means.append(mean)
         step()
     files.fill()
     if shine is not None:

@@ -10,9 +10,11 @@ from verdigris.core.match.known import evenness, known_screen, reflection_of
 from verdigris.core.match.levels import line_of, neutral_gain
 from verdigris.core.match.light_field import chroma_of, clean_picture
 from verdigris.core.match.smooth import degree_for, field_of, fit_log
-from verdigris.core.types import Float32, Float64
+from verdigris.core.types import Bool, Float32, Float64
+from verdigris.media.frames import Frame
 from verdigris.runs.errors import RunError
 from verdigris.runs.match.proposal import FieldFiles, Found, Proposal, SpotSeen, Stopping, rounded, three
+from verdigris.runs.render.handover import side_by_side
 
 STILL_PERCENTILE = 50.0
 # An old picture that explains less of what is seen is another one.
@@ -95,24 +97,18 @@ def _known_screen(found: Found, old: Float32, white: Float64 | None, step: Calla
         if matches else "The old picture does not show what is on the plate. Choose another, or take it out.",
     )  # fmt: skip
     files = FieldFiles(found, "light")
-    low, high = [], []
     h, w = found.ever.shape
     small = (max(8, w // 6), max(8, h // 6))
-    for one in found.stack.laid(found.stack.frames, stop):
+
+    def one_frame(item: tuple[int, Frame]) -> tuple[float, float]:
+        one = found.stack.lay(*item)
         values, told = evenness(one.light, np.asarray(gain * old, np.float32), offset)
-        bare = one.seen & known.bright & told & (values > 0.1)
-        whole = np.ones((h, w), np.float32)
-        if bare.sum() > 60:
-            whole = field_of(fit_log(values, bare, degree_for(bare))[0], w, h)
-        now = np.repeat(cv2.resize(whole, small, interpolation=cv2.INTER_AREA)[..., None], 3, axis=2)
-        files.write(one.frame, now)
-        low.append(float(now.min()))
-        high.append(float(now.max()))
-        step()
-    files.fill()
+        return _write_even(files, one.frame, values, np.asarray(one.seen & known.bright & told & (values > 0.1), np.bool_), small)
+
+    name, low, high = _write_all(found, files, one_frame, step, stop)
     light = Proposal(
-        "light", {"field": {"path": files.name}}, matches, f"{min(low, default=1):.2f} to {max(high, default=1):.2f} over screen and time",
-        "1, still", "How evenly the screen shines, and how that changes, from the old picture.",
+        "light", {"field": {"path": name}}, matches, f"{low:.2f} to {high:.2f} over screen and time", "1, still",
+        "How evenly the screen shines, and how that changes, from the old picture.",
     )  # fmt: skip
     return [levels, light]
 
@@ -131,18 +127,36 @@ def _write_emission(
     at_spot = float(np.median(found.clean[spot & found.ever][:, channel])) - offset if (spot & found.ever).any() else 1.0
     h, w = found.ever.shape
     small = (max(8, w // 6), max(8, h // 6))
-    low, high = [], []
-    for one in found.stack.laid(found.stack.frames, stop):
+
+    def one_frame(item: tuple[int, Frame]) -> tuple[float, float]:
+        one = found.stack.lay(*item)
         values = (one.light[..., channel] - offset) / max(at_spot, 1e-4)
         near = chroma_of(one.light) - chroma_of(np.median(one.light[one.seen], axis=0)[None] if one.seen.any() else one.light[:1, 0])
         bare = one.seen & (np.linalg.norm(near, axis=2) < 0.04) & (values > 0.3)
-        whole = np.ones((h, w), np.float32)
-        if bare.sum() > 60:
-            whole = field_of(fit_log(values, bare, degree_for(bare))[0], w, h)
-        field_now = np.repeat(cv2.resize(whole, small, interpolation=cv2.INTER_AREA)[..., None], 3, axis=2)
-        files.write(one.frame, field_now)
-        low.append(float(field_now.min()))
-        high.append(float(field_now.max()))
+        return _write_even(files, one.frame, values, bare, small)
+
+    return _write_all(found, files, one_frame, step, stop)
+
+
+def _write_even(files: FieldFiles, frame: int, values: Float32, bare: Bool, small: tuple[int, int]) -> tuple[float, float]:
+    """Write how evenly a screen shines at a frame, smooth through what is bare; its least and its most."""
+    h, w = bare.shape
+    whole = np.ones((h, w), np.float32)
+    if bare.sum() > 60:
+        whole = field_of(fit_log(values, bare, degree_for(bare))[0], w, h)
+    now = np.repeat(cv2.resize(whole, small, interpolation=cv2.INTER_AREA)[..., None], 3, axis=2)
+    files.write(frame, now)
+    return float(now.min()), float(now.max())
+
+
+def _write_all(
+    found: Found, files: FieldFiles, one_frame: Callable[[tuple[int, Frame]], tuple[float, float]], step: Callable[[], None], stop: Stopping
+) -> tuple[str, float, float]:
+    """Write every frame; the folder's name, and the least and the most of all."""
+    lows, highs = [], []
+    for low, high in side_by_side(found.stack.pictures(found.stack.frames, stop), one_frame):
+        lows.append(low)
+        highs.append(high)
         step()
     files.fill()
-    return files.name, min(low, default=1.0), max(high, default=1.0)
+    return files.name, min(lows, default=1.0), max(highs, default=1.0)
