@@ -1,6 +1,7 @@
 """What all refusals have in common: a code for programs, a sentence for people, the facts behind it."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from typing import ClassVar, Self
 
 
@@ -22,9 +23,24 @@ class Problem(Exception):
         super().__init__(sentence)
         self.code, self.sentence, self.facts = code, sentence, facts
 
+    def of(self, part: str, name: str) -> Self:
+        """The same refusal, said of the part of a shot it comes from: its id for programs, its name for people."""
+        if "part" in self.facts:
+            return self
+        return type(self)(self.code, f"{name}: {self.sentence} Switch it off to go on without it.", **{**self.facts, "part": part})
+
     def __reduce__(self) -> tuple[Callable[..., Self], tuple[object, ...]]:
         return type(self)._again, (self.code, self.sentence, self.facts)
 
     @classmethod
     def _again(cls, code: str, sentence: str, facts: dict[str, object]) -> Self:
         return cls(code, sentence, **facts)
+
+
+@contextmanager
+def said_of(part: str, name: str) -> Iterator[None]:
+    """Say refusals of the part of the shot that they come from."""
+    try:
+        yield
+    except Problem as error:
+        raise error.of(part, name) from error

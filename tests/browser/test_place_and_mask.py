@@ -129,6 +129,14 @@ def test_a_matte_is_drawn_seen_used_and_taken_out(window: Page, live, finished, 
     with window.expect_response(lambda r: "/alone/" in r.url and "part" not in r.url) as answer:
         window.get_by_test_id("transport").get_by_text("Matte", exact=True).click()
     assert answer.value.ok
+    with window.expect_response(lambda r: "/zones/" in r.url) as answer:
+        window.get_by_test_id("transport").get_by_text("Core, edge", exact=True).click()
+    told = cv2.imdecode(np.frombuffer(live.http.get(answer.value.url).content, np.uint8), 1).astype(int)
+    scale = told.shape[1] / plate.frames[0].shape[1]
+    middle = told[int((y0 + 0.5 * (y1 - y0)) * scale), int((x0 + 0.45 * (x1 - x0)) * scale) :][:12]
+    # The core is striped: not one colour, and not grey.
+    assert np.ptp(middle, axis=0).max() > 40
+    window.get_by_test_id("transport").get_by_text("Matte", exact=True).click()
     # The strip shows its edge over time, with bars of its flicker.
     window.get_by_test_id("strip-rows").get_by_text("the edge").click()
     expect(window.get_by_test_id("strip")).to_have_attribute("data-edge", "60", timeout=60_000)
@@ -261,3 +269,29 @@ def test_a_frame_is_taken_for_drawing_and_what_comes_back_is_placed_on_it(window
     cv2.imwrite(str(tmp_path / "drawn.png"), drawn)
     files.set_input_files(tmp_path / "drawn.png")
     until(window, lambda: [p.get("drawn_over") for p in document(live, shot)["placements"]] == [None, plate.reference])
+
+
+def test_artwork_that_cannot_be_drawn_says_so_over_the_picture_and_the_rest_goes_on_without_it(
+    window: Page, live, finished, plate, tmp_path
+):
+    narrow = tmp_path / "narrow-matte.png"
+    cv2.imwrite(str(narrow), np.full((40, 400), 255, np.uint8))
+    media = live.upload(narrow)["hash"]
+    first = document(live, finished)["placements"][0]
+    sticker = {**first, "id": "sticker", "name": "Sticker", "artwork": {**first["artwork"], "matte": {"media": media}}}
+    revision = live.http.get(f"/api/shots/{finished}").json()["revision"]
+    change = {"base_revision": revision, "edits": [{"kind": "set_placement", "placement": sticker}]}
+    live.http.post(f"/api/shots/{finished}/edits", json=change).raise_for_status()
+    bench = BenchPage(window).open(finished)
+    bench.step("place")
+    window.get_by_test_id("shown").get_by_text("Result", exact=True).click()
+    trouble = window.get_by_test_id("trouble")
+    expect(trouble).to_contain_text("Sticker: ")
+    expect(trouble).to_contain_text("other proportions")
+    window.get_by_test_id("go-on-without").click()
+    until(window, lambda: [p["on"] for p in document(live, finished)["placements"]] == [True, False])
+    expect(trouble).to_have_count(0)
+    undo(window, live, finished)
+    expect(trouble).to_be_visible()
+    undo(window, live, finished)
+    assert len(document(live, finished)["placements"]) == 1

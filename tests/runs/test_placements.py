@@ -12,7 +12,9 @@ from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.runs.errors import RunError
 from verdigris.runs.render.handover import MatteStill
 from verdigris.runs.render.open_shot import OpenShot
+from verdigris.shot.errors import ShotError
 from verdigris.shot.model.document import parse_shot
+from verdigris.shot.model.without import without
 
 W, H, N = 200, 120, 6
 QUAD = [[40.0, 20], [160, 20], [160, 100], [40, 100]]
@@ -217,6 +219,30 @@ def test_what_was_drawn_over_a_frame_is_exact_there_and_rides_from_there(folder)
     with pytest.raises(RunError) as error:
         drawn(folder, document([{"artwork": {"path": "art.png"}, "drawn_over": 2}]))
     assert error.value.code == "wrong_size"
+
+
+def test_what_cannot_be_drawn_says_which_part_it_is_and_the_rest_is_drawn_once_it_is_left_out(folder):
+    save(folder / "small.png", np.ones((10, 10, 3)))
+    parts = [{"kind": "brightness", "low": [0.9, 1.0], "high": [1.0, 1.0]}, {"kind": "file", "file": {"path": "small.png"}}]
+    data = document([{"id": "good", "kept_in_front": ["sheet"]}], mattes=[{"id": "sheet", "surface": "screen", "parts": parts}])
+    with pytest.raises(RunError) as error:
+        drawn(folder, data)
+    assert error.value.facts["part"] == "sheet:2"
+    assert "Matte sheet, part 2" in error.value.sentence
+    assert "off" in error.value.sentence
+    shot = parse_shot(data)
+    assert drawn(folder, without(shot, ["sheet:2"]).to_json())[30, 60] == pytest.approx(ART, abs=5e-3)
+    assert not any(p.on for p in without(shot, ["sheet"]).matte("sheet").parts)
+    assert drawn(folder, without(shot, ["good"]).to_json())[30, 60] == pytest.approx(GREEN, abs=5e-3)
+    for unknown in ("nothing", "sheet:3", "sheet:x"):
+        with pytest.raises(ShotError) as refused:
+            without(shot, [unknown])
+        assert refused.value.code == "unknown_id"
+    fill = {"path": "art.png", "matte": {"path": "small.png"}}
+    with pytest.raises(RunError) as error:
+        drawn(folder, document([{"id": "good"}, {"id": "sticker", "name": "Sticker", "artwork": fill}]))
+    assert error.value.facts["part"] == "sticker"
+    assert error.value.sentence.startswith("Sticker: ")
 
 
 def test_it_rides_by_its_place_only_and_goes_on_beyond_its_area(folder):

@@ -72,7 +72,7 @@ def part_spread(
 
 @router.get("/{shot_id}/revisions/{number}/mattes/{matte}/edges/{view}/{frame}", response_class=Response)
 def matte_edges(
-    shot_id: uuid.UUID, number: Number, matte: MatteId, view: Literal["alone", "over", "cut"], frame: FrameNumber, s: Transaction,
+    shot_id: uuid.UUID, number: Number, matte: MatteId, view: Literal["alone", "over", "cut", "zones"], frame: FrameNumber, s: Transaction,
     folder: Folder, state: State = "",
 ) -> Response:  # fmt: skip
     """Four places along a matte's edge, 64 plate px wide, side by side; what is in front lies on the right of each."""
@@ -93,7 +93,7 @@ def matte_view(
     shot_id: uuid.UUID,
     number: Number,
     matte: MatteId,
-    view: Literal["alone", "over", "cut"],
+    view: Literal["alone", "over", "cut", "zones"],
     frame: FrameNumber,
     s: Transaction,
     folder: Folder,
@@ -101,6 +101,9 @@ def matte_view(
     part: Annotated[int | None, Query(ge=0, le=49)] = None,
     width: Annotated[int | None, Query(ge=16, le=1280)] = None,
 ) -> Response:
-    """A matte at proxy size: alone, over the plate, or what it cuts out; or one of its parts. `state` as for results."""
+    """A matte at proxy size: alone, over the plate, what it cuts out, its core and edge told apart; or one of its parts.
+
+    `state` as for results.
+    """
     picture = _at(s, folder, shot_id, number, state).picture(matte, view, frame, part, width)
     return Response(encode_jpeg(picture, 90), media_type="image/jpeg", headers=FOREVER)

@@ -209,6 +209,7 @@ def render(
     form: Annotated[str | None, typer.Option(help="mp4, mkv, png or exr; default from the document, or from OUT's ending.")] = None,
     still: Annotated[str | None, typer.Option(help="Hand over the plate held still on this surface instead of the result.")] = None,
     how: Annotated[str, typer.Option(help="How it is held: position, turn, size or full.")] = "full",
+    without: Annotated[list[str] | None, typer.Option(help="Leave this placement or matte out, by id; thumb:2 is one part.")] = None,
     json: Json = False,
 ) -> None:
     """Render a shot to a film or to stills. A stopped run goes on where it was."""
@@ -217,8 +218,9 @@ def render(
     from verdigris.runs.render.open_shot import OpenShot
     from verdigris.shot.model.delivery import FILMS, Delivery, Form, StillPicture
     from verdigris.shot.model.document import read_shot
+    from verdigris.shot.model.without import without as without_parts
 
-    document = read_shot(shot)
+    document = without_parts(read_shot(shot), without or [])
     ending = out.suffix.removeprefix(".")
     chosen = form or (ending if ending in FILMS else document.delivery.form if document.delivery.form not in FILMS else "png")
     if chosen not in get_args(Form):

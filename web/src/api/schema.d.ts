@@ -600,7 +600,9 @@ export interface paths {
         };
         /**
          * Matte View
-         * @description A matte at proxy size: alone, over the plate, or what it cuts out; or one of its parts. `state` as for results.
+         * @description A matte at proxy size: alone, over the plate, what it cuts out, its core and edge told apart; or one of its parts.
+         *
+         *     `state` as for results.
          */
         get: operations["matte_view"];
         put?: never;
@@ -8911,7 +8913,7 @@ export interface operations {
                 shot_id: string;
                 number: number;
                 matte: string;
-                view: "alone" | "over" | "cut";
+                view: "alone" | "over" | "cut" | "zones";
                 frame: number;
             };
             cookie?: never;
@@ -8948,7 +8950,7 @@ export interface operations {
                 shot_id: string;
                 number: number;
                 matte: string;
-                view: "alone" | "over" | "cut";
+                view: "alone" | "over" | "cut" | "zones";
                 frame: number;
             };
             cookie?: never;

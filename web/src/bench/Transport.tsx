@@ -37,6 +37,7 @@ export function Transport() {
             ? [
                 { value: "alone", label: <Tooltip title={matte ? "The matte: white is in front" : "Make a matte first"}>Matte</Tooltip>, disabled: !matte },
                 { value: "over", label: <Tooltip title={matte ? "What is in front, tinted and striped over the plate" : "Make a matte first"}>Over plate</Tooltip>, disabled: !matte },
+                { value: "zones", label: <Tooltip title={matte ? "Solid core striped, edge bright from copper to ivory, what is clear dark" : "Make a matte first"}>Core, edge</Tooltip>, disabled: !matte },
                 { value: "cut", label: <Tooltip title={matte ? "What is in front, cut out over grey" : "Make a matte first"}>Cut out</Tooltip>, disabled: !matte },
               ]
             : step === "match" || step === "handover"

@@ -4,7 +4,8 @@ import type { CurveId } from "./model/curves";
 import type { Key, Scope } from "./model/keyed";
 import type { Density } from "./strip/layout";
 
-export type Shown = "plate" | "result" | "analysis" | "coverage" | "still" | "straight" | "alone" | "over" | "cut" | "difference";
+export type MatteView = "alone" | "over" | "cut" | "zones";
+export type Shown = "plate" | "result" | "analysis" | "coverage" | "still" | "straight" | "alone" | "over" | "cut" | "zones" | "difference";
 /** How far the picture is moved when a surface is held still. */
 export type Held = "position" | "turn" | "size" | "full";
 /** Another frame beside this one in the flat view: the reference, the one before, or one by number. */

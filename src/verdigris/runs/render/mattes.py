@@ -18,6 +18,7 @@ from verdigris.core.matte.screen import Screen, mixed_screen, screen_of
 from verdigris.core.matte.shape import shape_cover
 from verdigris.core.types import Bool, Float32, Float64
 from verdigris.media.frames import LUMA, Frame
+from verdigris.problem import said_of
 from verdigris.runs.errors import RunError
 from verdigris.runs.scene.frame_plan import MattePlan, PartPlan
 from verdigris.shot.model.matte import AnyPart, BrightnessPart, DifferencePart, KeyPart, KeySample, MatteFilePart
@@ -93,17 +94,18 @@ class Mattes:
         cover: Float32 | None = None
         field: Float32 | None = None
         spills: list[Spill] = []
-        for part in plan.parts:
+        for part, place in zip(plan.parts, plan.places, strict=True):
             one = _PART.validate_json(part.told) if part.kind in _READ else None
-            if isinstance(one, KeyPart):
-                value, screen, seen = self._key(one, plan, part.frame, picture, box)
-                field = seen if field is None else field
-                if one.despill > 0:
-                    spills.append(Spill(screen, seen, one.despill, one.despill_to))
-            elif one is not None:
-                value = self._from_picture(one, part.frame, picture, box)
-            else:
-                value = self._shapes(part, box)
+            with said_of(f"{plan.matte}:{place + 1}", f"Matte {plan.matte}, part {place + 1}"):
+                if isinstance(one, KeyPart):
+                    value, screen, seen = self._key(one, plan, part.frame, picture, box)
+                    field = seen if field is None else field
+                    if one.despill > 0:
+                        spills.append(Spill(screen, seen, one.despill, one.despill_to))
+                elif one is not None:
+                    value = self._from_picture(one, part.frame, picture, box)
+                else:
+                    value = self._shapes(part, box)
             if part.invert:
                 value = np.asarray(1 - value, np.float32)
             value = softened(grown(value, part.grow_px * self.scale), part.soft_px * self.scale if part.soft_points is None else 0.0)

@@ -19,6 +19,7 @@ from verdigris.core.light.transfer import srgb_to_linear
 from verdigris.core.types import Float32, Float64
 from verdigris.media.facts import MediaFacts
 from verdigris.media.reader import Reader, open_media
+from verdigris.problem import said_of
 from verdigris.runs.errors import RunError
 from verdigris.runs.scene.camera import camera_of
 from verdigris.runs.scene.frame_plan import LayerPlan, MattePlan, ShadowPlan, corners_of, points_of, polygons_of
@@ -64,7 +65,8 @@ class PlacedArtwork:
         self._quad: Float64 = whole if quad is None else quad
         self._area = self._quad if placement.area is None else np.array(placement.area, dtype=np.float64)
         self.aspect = self._true_aspect()
-        self.source: Source = open_source(placement.artwork, open_file, self.aspect, plate, longest, self._seen_px())
+        with said_of(placement.id, placement.name or placement.id):
+            self.source: Source = open_source(placement.artwork, open_file, self.aspect, plate, longest, self._seen_px())
         self._still: tuple[Tracks, HeldStill] | None = None
         self._shown: dict[object, Texture] = {}
         self._lock, self._reading = threading.Lock(), threading.Lock()
@@ -104,7 +106,8 @@ class PlacedArtwork:
         seen = placement.on and (placement.span is None or placement.span[0] <= frame <= placement.span[1])
         opacity = value_at(placement.opacity, frame)
         shown = self.moments(frame) if seen and opacity > 0 else None
-        where = None if shown is None else self._where(shot, tracks, frame)
+        with said_of(placement.id, placement.name or placement.id):
+            where = None if shown is None else self._where(shot, tracks, frame)
         if shown is None or where is None:
             return []
         camera, reference, corners, area = where
@@ -283,7 +286,7 @@ class PlacedArtwork:
 
     def _frame(self, frame: int) -> Texture:
         def read() -> Texture:
-            with self._reading:
+            with self._reading, said_of(self.placement.id, self.placement.name or self.placement.id):
                 return Texture(self.source.light(frame))
 
         return self._kept(("frame", frame), read)

@@ -51,11 +51,15 @@ class PartPlan:
 
 @dataclass(frozen=True)
 class MattePlan:
-    """A matte at a frame; `near` is the outline of the surface it belongs to, plate px, empty where that is lost."""
+    """A matte at a frame; `near` is the outline of the surface it belongs to, plate px, empty where that is lost.
+
+    `places` are the numbers of its parts in the document, from 0: those that are off are not among them.
+    """
 
     matte: str
     near: Points | None
     parts: tuple[PartPlan, ...]
+    places: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True)

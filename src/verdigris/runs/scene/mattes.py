@@ -25,8 +25,8 @@ def plan_matte(shot: Shot, matte: Matte, tracks: Tracks, frame: int, size: Size)
     shutter = shutter_of(shot, tracks)
     found = None if matte.surface is None else _outline(shot, matte.surface, tracks, frame, size)
     near = () if matte.surface is not None and found is None else None if found is None else points_of(found)
-    parts = [_part(shot, p, tracks, frame, shutter) for p in matte.parts if p.on and (p.span is None or p.span[0] <= frame <= p.span[1])]
-    return MattePlan(matte.id, near, tuple(parts))
+    places = [i for i, p in enumerate(matte.parts) if p.on and (p.span is None or p.span[0] <= frame <= p.span[1])]
+    return MattePlan(matte.id, near, tuple(_part(shot, matte.parts[i], tracks, frame, shutter) for i in places), tuple(places))
 
 
 def _outline(shot: Shot, surface_id: str, tracks: Tracks, frame: int, size: Size) -> Float64 | None:

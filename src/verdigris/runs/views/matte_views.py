@@ -10,7 +10,7 @@ from verdigris.core.composite.layer import Box
 from verdigris.core.light.transfer import encode_array
 from verdigris.core.matte.steadiness import STATIONS, Moment, Steadiness, edge_crop, stations, steadiness
 from verdigris.core.types import Bool, Float32, Uint8
-from verdigris.media.frames import Frame
+from verdigris.media.frames import LUMA, Frame
 from verdigris.runs.errors import RunError
 from verdigris.runs.render.mattes import Drawn, Mattes
 from verdigris.runs.scene.frame_plan import MattePlan
@@ -31,7 +31,9 @@ MARGIN, LEAST, CROP, EMPTY = 16, 16, 64, 38
 RIM = 7
 TINT = np.array([0.82, 0.55, 0.36], np.float32)
 
-
+# From so much on a matte is solid, and up to so much it is clear.
+CORE, CLEAR = 0.998, 0.002
+STRIPE, GROUND_TINT, NEAR_CLEAR, NEAR_CORE = (0.38, 0.71, 0.64), (0.06, 0.11, 0.1), (0.82, 0.55, 0.36), (0.96, 0.93, 0.85)
 BINS = 64
 
 
@@ -77,7 +79,8 @@ class MatteViews:
 
         Parameters
         ----------
-        view : `alone`, white in front; `over`, tinted over the plate; `cut`, what is in front, over grey
+        view : `alone`, white in front; `over`, tinted over the plate; `cut`, what is in front, over grey; `zones`, its solid core striped,
+            its edge bright, and what is clear as the plate is, dark
         part : only this part of it, by number, as it is before the sign
         width : px, for small pictures
         """
@@ -164,6 +167,8 @@ class MatteViews:
         if view == "alone":
             return _as_bytes(np.repeat(cover[..., None], 3, axis=2))
         light = picture.light_of(picture.values(box))
+        if view == "zones":
+            return _zones(light @ LUMA, cover)
         if view == "over":
             # Stripes beside the tint: what is in front is seen without colour too.
             y, x = np.mgrid[0 : picture.height, 0 : picture.width]
@@ -176,6 +181,19 @@ class MatteViews:
             part = light[y0:y1, x0:x1] - (1 - drawn.cover[..., None]) * drawn.field
             front[y0:y1, x0:x1] = np.where(drawn.cover[..., None] > 0, np.maximum(part, 0), 0)
         return _as_bytes(encode_array(np.asarray(front + GROUND * (1 - cover[..., None]), np.float32)))
+
+
+def _zones(luma: Float32, cover: Float32) -> Uint8:
+    """Core, edge and clear told apart, without colour too: stripes, brightness, and the dark plate."""
+    y, x = np.mgrid[0 : luma.shape[0], 0 : luma.shape[1]]
+    plain = encode_array(np.asarray(np.maximum(luma, 0) * np.float32(0.5), np.float32))[..., None]
+    core, edge = cover >= CORE, (cover > CLEAR) & (cover < CORE)
+    stripe, ground, near, far = (np.array(c, np.float32) for c in (STRIPE, GROUND_TINT, NEAR_CLEAR, NEAR_CORE))
+    striped = np.where((((x - y) // 3) % 4 == 0)[..., None], stripe, np.float32(0.6) * plain + ground)
+    # From clear to core the edge goes from copper to ivory: how far it is, is seen.
+    share = ((cover - CLEAR) / (CORE - CLEAR))[..., None]
+    bright = near * (1 - share) + far * share
+    return _as_bytes(np.asarray(np.where(core[..., None], striped, np.where(edge[..., None], bright, plain)), np.float32))
 
 
 def _as_bytes(codes: Float32) -> Uint8:

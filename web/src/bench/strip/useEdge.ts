@@ -1,4 +1,5 @@
 /** What the strip shows of a matte's edge: crops along it, and how steady it is, as it becomes known. */
+import { isMatteView } from "../viewer/useFrameUrls";
 import { useQueries } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { api, data, type Steadiness, urls } from "../../api/client";
@@ -48,7 +49,7 @@ export function useEdge(range: Range): EdgeRows | null {
     combine: (all) => ({ frames: all.flatMap((a) => a.data ?? []), asking: all.some((a) => a.isPending), done: all.findIndex((a) => a.isPending) }),
   });
   useEffect(() => setDone(told.done < 0 ? firsts.length : told.done), [firsts.length, told.done]);
-  const view = shown === "over" || shown === "cut" ? shown : "alone";
+  const view = isMatteView(shown) ? shown : "alone";
   return useMemo(
     () => (matte ? { url: (frame: number) => urls.matteEdges(shot.id, revision, matte, view, frame, state), steady: new Map(told.frames.map((f) => [f.frame, f])), asking: told.asking } : null),
     [matte, revision, shot.id, state, told, view],

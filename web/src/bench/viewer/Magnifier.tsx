@@ -4,7 +4,7 @@ import { useWork } from "../context";
 import type { PlatePoint } from "../model/geometry";
 import { useBench } from "../state";
 import { frameCache } from "./frames";
-import { useFrameUrl } from "./useFrameUrls";
+import { isMatteView, useFrameUrl } from "./useFrameUrls";
 import { urls } from "../../api/client";
 
 const SIDE = 168;
@@ -43,7 +43,7 @@ export function Magnifier({ at, screen }: { at: PlatePoint; screen: { x: number;
         context.stroke();
       }
     };
-    const matte = shown === "alone" || shown === "over" || shown === "cut" ? urlOf(shown, frame) : null;
+    const matte = isMatteView(shown) ? urlOf(shown, frame) : null;
     if (matte) {
       // A matte is magnified as it is shown: its edge is what is looked at.
       draw(frameCache.peek(matte));

@@ -5,6 +5,7 @@ import { useWork } from "../context";
 import { useBench } from "../state";
 import { frameCache } from "./frames";
 import type { Size, View } from "./math/view";
+import { Trouble } from "./Trouble";
 import { useDrafts } from "./useDraft";
 import { useFrameUrl } from "./useFrameUrls";
 import { useLiveCoverage } from "./useLiveCoverage";
@@ -46,14 +47,14 @@ function useShownPictures(width: number) {
   }, [frame, mainUrl, colour, plate.hash, playing, underUrl, wanted, wiping]);
   // What was drawn while dragging stays until the same is here for good.
   const shown = live && (dragged || main?.url !== mainUrl) ? live : (main?.picture ?? null);
-  return { main: shown, under: wiping ? under : null };
+  return { main: shown, under: wiping ? under : null, url: mainUrl };
 }
 
 export function Picture({ view, size, aspect, canvasRef }: { view: View; size: Size; aspect: number; canvasRef: RefObject<HTMLCanvasElement | null> }) {
   const { plate } = useWork();
   // A picture that is made while somebody waits need not be larger than it is shown.
   const width = Math.round((plate.facts?.width ?? 0) * view.zoom * window.devicePixelRatio);
-  const { main, under } = useShownPictures(Math.max(320, Math.min(MOST_WIDE, width)));
+  const { main, under, url } = useShownPictures(Math.max(320, Math.min(MOST_WIDE, width)));
   const wipe = useBench((s) => s.wipe);
   const hurried = useBench((s) => s.playing !== 0 || s.dragging);
 
@@ -86,5 +87,10 @@ export function Picture({ view, size, aspect, canvasRef }: { view: View; size: S
     }
   }, [aspect, canvasRef, main, plate.facts, hurried, size, under, view, wipe]);
 
-  return <canvas ref={canvasRef} data-testid="picture" style={{ width: size.width, height: size.height, display: "block" }} />;
+  return (
+    <>
+      <canvas ref={canvasRef} data-testid="picture" style={{ width: size.width, height: size.height, display: "block" }} />
+      <Trouble url={url} />
+    </>
+  );
 }

@@ -1,9 +1,14 @@
 /** Decoded pictures in memory: fetched ahead, shown at once, the oldest let go. */
+import { useSyncExternalStore } from "react";
 
 const MOST_FRAMES = 150;
 /** Crops are small: those of some hundred frames stay. */
 const MOST_CROPS = 900;
 const AT_ONCE = 6;
+
+/** Why a picture cannot be had: a sentence, and the part of the shot it comes from. */
+export type Trouble = { sentence: string; part: string | null };
+const MOST_TROUBLES = 50;
 
 type Entry = { picture: ImageBitmap | null; promise: Promise<ImageBitmap | null> };
 
@@ -11,6 +16,8 @@ export class FrameCache {
   private entries = new Map<string, Entry>();
   private running = 0;
   private waiting: (() => void)[] = [];
+  private troubles = new Map<string, Trouble>();
+  private listeners = new Set<() => void>();
 
   constructor(private readonly most = MOST_FRAMES, private readonly atOnce = AT_ONCE) {}
 
@@ -39,6 +46,25 @@ export class FrameCache {
     return entry.promise;
   }
 
+  /** Why a picture could not be had when it was last asked for. */
+  troubleOf(url: string): Trouble | null {
+    return this.troubles.get(url) ?? null;
+  }
+
+  /** Be told when a trouble comes or goes. */
+  listen = (told: () => void): (() => void) => {
+    this.listeners.add(told);
+    return () => this.listeners.delete(told);
+  };
+
+  private setTrouble(url: string, trouble: Trouble | null): void {
+    if (!trouble && !this.troubles.has(url)) return;
+    this.troubles.delete(url);
+    if (trouble) this.troubles.set(url, trouble);
+    for (const old of [...this.troubles.keys()].slice(0, -MOST_TROUBLES)) this.troubles.delete(old);
+    this.listeners.forEach((told) => told());
+  }
+
   /** A picture that came another way. */
   put(url: string, picture: ImageBitmap): void {
     if (this.entries.get(url)?.picture) return picture.close();
@@ -55,7 +81,12 @@ export class FrameCache {
     this.running++;
     try {
       const answer = await fetch(url);
-      return answer.ok ? await createImageBitmap(await answer.blob()) : null;
+      if (!answer.ok) {
+        this.setTrouble(url, troubleIn(await answer.json().catch(() => null)));
+        return null;
+      }
+      this.setTrouble(url, null);
+      return await createImageBitmap(await answer.blob());
     } catch {
       return null;
     } finally {
@@ -73,6 +104,17 @@ export class FrameCache {
       setTimeout(() => entry.picture?.close(), 2000);
     }
   }
+}
+
+/** The trouble that an answer tells; none where another picture has taken its place. */
+export function troubleIn(body: unknown): Trouble | null {
+  const told = body as { title?: unknown; code?: unknown; facts?: { part?: unknown } } | null;
+  if (typeof told?.title !== "string" || told.code === "superseded") return null;
+  return { sentence: told.title, part: typeof told.facts?.part === "string" ? told.facts.part : null };
+}
+
+export function useTrouble(url: string): Trouble | null {
+  return useSyncExternalStore(frameCache.listen, () => frameCache.troubleOf(url));
 }
 
 export const frameCache = new FrameCache();

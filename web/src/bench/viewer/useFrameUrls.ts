@@ -4,7 +4,7 @@ import { urls } from "../../api/client";
 import { useWork } from "../context";
 import { chosenMatte } from "../model/matte";
 import { canCompose, knowsLens } from "../model/shot";
-import { type Shown, useBench } from "../state";
+import { type MatteView, type Shown, useBench } from "../state";
 
 /** How far the takes are: another text whenever a picture made from them may be another one. */
 export function useTakesState(): string {
@@ -15,6 +15,11 @@ export function useTakesState(): string {
       return take ? take.version || String(framesOf(s)?.size ?? 0) : "";
     })
     .join("_");
+}
+
+/** Whether what is shown is a matte. */
+export function isMatteView(shown: Shown): shown is MatteView {
+  return shown === "alone" || shown === "over" || shown === "cut" || shown === "zones";
 }
 
 export function useFrameUrl(): (shown: Shown, frame: number) => string {
@@ -31,7 +36,7 @@ export function useFrameUrl(): (shown: Shown, frame: number) => string {
       if (shown === "analysis" && surface?.corners) return urls.view(shot.id, shot.revision, surface.id, "analysis", frame, state);
       if (shown === "coverage" && surface?.corners && (frames?.get(frame)?.homography || frame === surface.reference_frame))
         return urls.view(shot.id, shot.revision, surface.id, "coverage", frame, state);
-      if ((shown === "alone" || shown === "over" || shown === "cut") && matte) return urls.matte(shot.id, shot.revision, matte, shown, frame, state);
+      if (isMatteView(shown) && matte) return urls.matte(shot.id, shot.revision, matte, shown, frame, state);
       if (shown === "straight" && knowsLens(document)) return urls.straight(shot.id, shot.revision, frame);
       // Where the surface is lost there is nothing to hold the picture by: the plate shows.
       if (shown === "still" && surface && frames?.get(frame)?.homography) return urls.view(shot.id, shot.revision, surface.id, held, frame, state) + (chart ? "&stand_in=true" : "");

@@ -6,8 +6,8 @@ import { frameCache } from "./frames";
 import { useFrameUrl } from "./useFrameUrls";
 
 /** Pictures fetched ahead, and those that must be here before playing begins; results take longer to make. */
-const AHEAD = { plate: 36, result: 110, analysis: 110, coverage: 110, still: 110, straight: 110, alone: 110, over: 110, cut: 110, difference: 110 };
-const BEFORE = { plate: 12, result: 72, analysis: 72, coverage: 72, still: 72, straight: 72, alone: 72, over: 72, cut: 72, difference: 72 };
+const AHEAD = { plate: 36, result: 110, analysis: 110, coverage: 110, still: 110, straight: 110, alone: 110, over: 110, cut: 110, zones: 110, difference: 110 };
+const BEFORE = { plate: 12, result: 72, analysis: 72, coverage: 72, still: 72, straight: 72, alone: 72, over: 72, cut: 72, zones: 72, difference: 72 };
 
 export function usePlayback(): void {
   const { count, rate, plate } = useWork();
