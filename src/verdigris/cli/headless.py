@@ -105,7 +105,7 @@ def track(
             fresh: dict[int, FrameResult] = {}
             kept_at = monotonic()
             with stopping() as stop, progress_bar(f"following {one.name}") as progress:
-                for step in follow_surface(opened.plate, document, one, tracks, results, direction, stop, span):  # type: ignore[arg-type]
+                for step in follow_surface(opened.plate, document, one, tracks, results, direction, stop, span, again=opened.plate_again):  # type: ignore[arg-type]
                     fresh[step.result.frame] = step.result
                     if span is None:
                         results[step.result.frame] = step.result
@@ -179,7 +179,7 @@ def followed(
     results: dict[int, FrameResult] = {}
     with progress_bar(f"following {one.name}") as progress:
         pace = Pace(opened.plate.facts.frame_count)
-        for step in follow_surface(opened.plate, document, one, tracks or {}):
+        for step in follow_surface(opened.plate, document, one, tracks or {}, again=opened.plate_again):
             results[step.result.frame] = step.result
             pace.look(step.again)
             progress(pace.done, SCALE, pace.phase)

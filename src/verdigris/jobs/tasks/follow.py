@@ -60,12 +60,16 @@ def track(
         # Closer looks begin from the first ones, not from what is shown of an earlier attempt's closer looks.
         looked = {n: r for n, r in read_first_looks(crops).items() if n in known}
         begun = {**known, **looked} if span is None else known
-        with NearFrames(facts, lambda: open_ref(document.plate, Path("/nonexistent"), media), near, surface.reference_frame) as plate:
+
+        def opening() -> NearFrames:
+            return NearFrames(facts, lambda: open_ref(document.plate, Path("/nonexistent"), media), near, surface.reference_frame)
+
+        with opening() as plate:
             count = facts.frame_count
             total = _frames_to_do(count, surface.reference_frame, direction, known) if span is None else span[1] - span[0] + 1
             pace = Pace(total, len(known) if span is None else 0)
             camera: Optics | None = None
-            for step in follow_surface(plate, document, surface, tracks, begun, direction, job.stopping, wanted, only):
+            for step in follow_surface(plate, document, surface, tracks, begun, direction, job.stopping, wanted, only, opening):
                 keep_evidence(crops, surface, step)
                 if not step.again and span is None:
                     keep_first_look(crops, step.result)

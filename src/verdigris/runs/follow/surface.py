@@ -1,7 +1,9 @@
 """Follow the surfaces of a shot through its plate: both directions, any range, stoppable, resumable."""
 
 from collections.abc import Callable, Iterator, Mapping
+from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
+from itertools import chain
 from typing import Literal
 
 from verdigris.core.tracking.points.points import PointResult
@@ -14,6 +16,7 @@ from verdigris.core.types import Bool
 from verdigris.media.frames import Frame
 from verdigris.media.reader import FrameSource
 from verdigris.runs.errors import RunError
+from verdigris.runs.follow.both_ways import both_ways
 from verdigris.runs.follow.points import OnlyPoint, follow_by_points
 from verdigris.runs.scene.camera import optics_of
 from verdigris.runs.scene.in_front import Tracks
@@ -24,6 +27,7 @@ from verdigris.shot.model.surface import Surface
 Direction = Literal["forwards", "backwards", "both"]
 Span = tuple[int, int]
 Look = Callable[[Frame], AnalysisPicture]
+Opening = Callable[[], AbstractContextManager[FrameSource]]
 
 
 @dataclass(frozen=True)
@@ -90,6 +94,7 @@ def follow_surface(
     stop: Callable[[], bool] = lambda: False,
     span: Span | None = None,
     only: OnlyPoint | None = None,
+    again: Opening | None = None,
 ) -> Iterator[Step]:
     """Follow a surface from its reference frame to the ends of the plate, or a span of frames again.
 
@@ -101,11 +106,13 @@ def follow_surface(
     stop : asked before every frame
     span : first and last frame to follow again; what is known outside of it is kept, and leads into it from both sides
     only : the one point to follow again, of a surface that is followed by points
+    again : opens the plate once more, so that both ways are followed at once; the answers are the same
 
     Yields
     ------
     Step
-        For the reference frame first (unless known), then for every new frame in order of travel; then, where what the
+        For the reference frame first (unless known), then for every new frame in order of travel, both ways mixed where they
+        are followed at once; then, where what the
         whole run says about the camera and the region makes a difference, once more for every frame in order. For a span,
         also for frames beside it that were set by hand, to tie it to.
 
@@ -131,6 +138,7 @@ def follow_surface(
     if start not in results:
         results[start] = follower.reference_result()
         yield Step(results[start], picture)
+    ways: list[tuple[list[FrameResult], int, int, int]] = []
     for step in {"forwards": (1,), "backwards": (-1,), "both": (1, -1)}[direction]:
         first = start
         # What was followed with the help of templates is followed again, for they are not kept.
@@ -139,11 +147,32 @@ def follow_surface(
         for n in range(first + step, reader.facts.frame_count if step == 1 else -1, step):
             results.pop(n, None)
         history = [results[n] for n in range(start, first + step, step)]
-        end = reader.facts.frame_count if step == 1 else -1
-        for one in _one_way(reader, shot, surface, tracks, follower, look, history, first, end, step, stop):
-            results[one.result.frame] = one.result
-            yield one
+        ways.append((history, first, reader.facts.frame_count if step == 1 else -1, step))
+    long = [first + step != end for _, first, end, step in ways]
+
+    def gone(way: tuple[list[FrameResult], int, int, int]) -> Iterator[Step]:
+        return _one_way(reader, shot, surface, tracks, follower, look, *way, stop)
+
+    if again is not None and long == [True, True]:
+        steps = both_ways(gone(ways[0]), lambda ended: _other_way(again, shot, surface, tracks, ways[1], lambda: ended() or stop()))
+    else:
+        steps = chain.from_iterable(gone(way) for way in ways)
+    for one in steps:
+        results[one.result.frame] = one.result
+        yield one
+    # In the order of one way after the other, so that nothing after this depends on which was faster.
+    order = [start, *range(start + 1, reader.facts.frame_count), *range(start - 1, -1, -1)]
+    results = {n: results[n] for n in order if n in results}
     yield from _settle(reader, shot, surface, tracks, follower, look, results, stop)
+
+
+def _other_way(
+    again: Opening, shot: Shot, surface: Surface, tracks: Tracks, way: tuple[list[FrameResult], int, int, int], stop: Callable[[], bool]
+) -> Iterator[Step]:
+    """A way with a reader and a follower of its own."""
+    with again() as reader:
+        follower, _, look = make_follower(reader, shot, surface, tracks)
+        yield from _one_way(reader, shot, surface, tracks, follower, look, *way, stop)
 
 
 def first_steps(reader: FrameSource, shot: Shot, surface: Surface) -> Iterator[Step]:

@@ -115,6 +115,10 @@ class OpenShot:
             reader.close()
         self.fields.close()
 
+    def plate_again(self) -> Reader:
+        """The plate opened once more, for whoever reads it beside somebody else."""
+        return open_ref(self.shot.plate, self._base, self._media)
+
     @property
     def placed(self) -> list[PlacedArtwork]:
         """Placements with their artwork, opened at first use."""

@@ -32,7 +32,7 @@ RIM = 7
 TINT = np.array([0.82, 0.55, 0.36], np.float32)
 
 # From so much on a matte is solid, and up to so much it is clear.
-CORE, CLEAR = 0.998, 0.002
+CORE, CLEAR = 0.992, 0.008
 STRIPE, GROUND_TINT, NEAR_CLEAR, NEAR_CORE = (0.38, 0.71, 0.64), (0.06, 0.11, 0.1), (0.82, 0.55, 0.36), (0.96, 0.93, 0.85)
 BINS = 64
 
