@@ -74,6 +74,7 @@ def _check(args: argparse.Namespace) -> int:
             [python, "-m", "verdigris.cli.main", "openapi", *([] if args.fix else ["--check"])],
             install.ROOT,
         ),
+        ("web format", ["npm", "run", "--silent", "format:fix" if args.fix else "format"], web),
         ("web lint", ["npm", "run", "--silent", "lint"], web),
         ("web types", ["npm", "run", "--silent", "types"], web),
         ("web layers", ["npm", "run", "--silent", "layers"], web),

@@ -50,8 +50,7 @@ export const urls = {
   // A frame that is looked at a second time gets new crops; where it now is tells them from the first ones.
   crops: (take: string, frame: number, homography: readonly number[]) =>
     `/api/takes/${take}/crops/${frame}?at=${homography.map((v) => v.toPrecision(6)).join("_")}`,
-  result: (shot: string, revision: number, frame: number, state: string) =>
-    `/api/shots/${shot}/revisions/${revision}/results/${frame}?state=${state}`,
+  result: (shot: string, revision: number, frame: number, state: string) => `/api/shots/${shot}/revisions/${revision}/results/${frame}?state=${state}`,
   difference: (shot: string, revision: number, frame: number, state: string) => `/api/shots/${shot}/revisions/${revision}/differences/${frame}?state=${state}`,
   scope: (shot: string, revision: number, surface: string, kind: string, frame: number, state: string) =>
     `/api/shots/${shot}/revisions/${revision}/surfaces/${surface}/scopes/${kind}/${frame}?state=${state}`,

@@ -107,7 +107,11 @@ test("frames announced before the take is known find their place once it is", as
 
 test("frames announced while a take is being read are there when it is", async () => {
   let answer: (value: unknown) => void = () => undefined;
-  const get = vi.spyOn(api, "GET").mockReturnValue(new Promise((done) => { answer = done; }) as never);
+  const get = vi.spyOn(api, "GET").mockReturnValue(
+    new Promise((done) => {
+      answer = done;
+    }) as never,
+  );
   void client.prefetchQuery(takeFramesQuery("t"));
   Stream.last.tell({ kind: "frame", take: "t", frame: 7, shown: { frame: 7, status: "followed" } });
   await vi.advanceTimersByTimeAsync(50);

@@ -65,8 +65,7 @@ export function listen(client: QueryClient): () => void {
     else if (note.kind === "shot" && note.shot !== undefined && note.revision !== undefined) {
       behind.set(note.shot, note.revision);
       for (const k of ["projects", "slots"]) due.add(k);
-    }
-    else if (note.kind === "media") for (const k of ["media", "shot", "projects", "bin"]) due.add(k);
+    } else if (note.kind === "media") for (const k of ["media", "shot", "projects", "bin"]) due.add(k);
     else if (note.kind === "slots") for (const k of ["slots", "shot", "projects"]) due.add(k);
     else if (note.kind === "proposals") due.add("proposals");
     else if (note.kind === "project") for (const k of ["projects", "bin"]) due.add(k);

@@ -15,7 +15,14 @@ const client = new QueryClient({
 
 const router = createBrowserRouter([
   { path: "/", element: <Board /> },
-  { path: "/shots/:shotId", element: <Suspense fallback={null}><Bench /></Suspense> },
+  {
+    path: "/shots/:shotId",
+    element: (
+      <Suspense fallback={null}>
+        <Bench />
+      </Suspense>
+    ),
+  },
   { path: "*", element: <Board /> },
 ]);
 

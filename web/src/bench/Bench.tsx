@@ -30,7 +30,16 @@ import { usePlayback } from "./viewer/usePlayback";
 import { Viewer } from "./viewer/Viewer";
 import { WorkOrder } from "./WorkOrder";
 
-const CONTROLS: Record<StepId, () => React.ReactNode> = { prepare: Prepare, outline: Outline, track: Track, inspect: Inspect, place: Place, mask: Mask, match: Match, handover: HandOver };
+const CONTROLS: Record<StepId, () => React.ReactNode> = {
+  prepare: Prepare,
+  outline: Outline,
+  track: Track,
+  inspect: Inspect,
+  place: Place,
+  mask: Mask,
+  match: Match,
+  handover: HandOver,
+};
 
 /** Frames of the chosen take of every surface: as they were followed, and as they are used after mending. */
 function useAllTakeFrames(shot: ShotView): { raw: Map<string, TakeFrames>; used: Map<string, TakeFrames> } {
@@ -73,7 +82,12 @@ function useBenchWork(shot: ShotView): BenchWork | null {
     const surface = document.surfaces.find((s) => s.id === chosen) ?? document.surfaces[0] ?? null;
     const [pn = 1, pd = 1] = (plate.facts?.pixel_aspect ?? "1/1").split("/").map(Number);
     return {
-      ...edits, shot, document, plate, surface, framesOf,
+      ...edits,
+      shot,
+      document,
+      plate,
+      surface,
+      framesOf,
       count: plate.facts?.frame_count ?? 0,
       rate: rateNumber(plate.facts?.rate ?? document.plate.rate),
       firstFrame: document.plate.first_frame ?? plate.facts?.first_frame ?? 0,
@@ -91,25 +105,34 @@ function TopBar({ showHelp }: { showHelp: () => void }) {
   const f = plate.facts;
   return (
     <header className="bar-top">
-      <Link to="/" className="brand" title="To the Board"><Mark /> Verdigris</Link>
+      <Link to="/" className="brand" title="To the Board">
+        <Mark /> Verdigris
+      </Link>
       <span className="quiet ellipsis">
         {shot.project} / <span style={{ color: "#e8e5dd" }}>{document.name}</span>
       </span>
       {f && (
         <span className="mono quiet facts">
-          {f.width}x{f.height}&ensp;{rateText(f.rate ?? document.plate.rate)}&ensp;{firstFrame}-{firstFrame + count - 1}&ensp;{count} f&ensp;{f.pixel_aspect.replace("/", ":")}
+          {f.width}x{f.height}&ensp;{rateText(f.rate ?? document.plate.rate)}&ensp;{firstFrame}-{firstFrame + count - 1}&ensp;{count} f&ensp;
+          {f.pixel_aspect.replace("/", ":")}
         </span>
       )}
       <span className="grow" />
       <Tooltip title={shot.can_undo ? `Undo ${shot.undo_label}: Ctrl+Z` : "Nothing to undo"}>
-        <Button type="text" size="small" disabled={!shot.can_undo} onClick={() => void undo()} data-testid="undo">Undo</Button>
+        <Button type="text" size="small" disabled={!shot.can_undo} onClick={() => void undo()} data-testid="undo">
+          Undo
+        </Button>
       </Tooltip>
       <Tooltip title="Redo: Ctrl+Shift+Z">
-        <Button type="text" size="small" disabled={!shot.can_redo} onClick={() => void redo()} data-testid="redo">Redo</Button>
+        <Button type="text" size="small" disabled={!shot.can_redo} onClick={() => void redo()} data-testid="redo">
+          Redo
+        </Button>
       </Tooltip>
       <JobPill />
       <Tooltip title="Keys: ?">
-        <Button type="text" size="small" onClick={showHelp} aria-label="keys">?</Button>
+        <Button type="text" size="small" onClick={showHelp} aria-label="keys">
+          ?
+        </Button>
       </Tooltip>
     </header>
   );
@@ -171,7 +194,17 @@ export function Bench() {
   useEffect(() => {
     if (shot.data) window.document.title = `${shot.data.document.name} - Verdigris`;
   }, [shot.data]);
-  if (shot.error) return <div className="centre quiet">{shot.error.message} <Link to="/">To the Board</Link></div>;
-  if (!shot.data || begun !== shotId) return <div className="centre"><Spin /></div>;
+  if (shot.error)
+    return (
+      <div className="centre quiet">
+        {shot.error.message} <Link to="/">To the Board</Link>
+      </div>
+    );
+  if (!shot.data || begun !== shotId)
+    return (
+      <div className="centre">
+        <Spin />
+      </div>
+    );
   return <Loaded shot={shot.data} />;
 }

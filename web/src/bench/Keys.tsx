@@ -19,7 +19,16 @@ import { useMarks } from "./viewer/useMarks";
 import { useShapes } from "./viewer/useShapes";
 
 const TOOL_KEYS: Partial<Record<KeyAction, Tool>> = { follow: "include", cutOut: "exclude", inFront: "occluder", corners: "corners", point: "point" };
-const STEP_KEYS: Record<string, StepId> = { "1": "prepare", "2": "outline", "3": "track", "4": "inspect", "6": "place", "7": "mask", "8": "match", "9": "handover" };
+const STEP_KEYS: Record<string, StepId> = {
+  "1": "prepare",
+  "2": "outline",
+  "3": "track",
+  "4": "inspect",
+  "6": "place",
+  "7": "mask",
+  "8": "match",
+  "9": "handover",
+};
 
 export function Keys({ showHelp }: { showHelp: () => void }): null {
   const work = useWork();
@@ -34,7 +43,10 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
   });
   const step = useBench((s) => s.step);
   const here = useBench((s) => s.frame);
-  const crossing = useCrossing(shapes.corners, step === "outline" ? here === work.surface?.reference_frame : step === "inspect" && !!work.frames?.get(here)?.homography);
+  const crossing = useCrossing(
+    shapes.corners,
+    step === "outline" ? here === work.surface?.reference_frame : step === "inspect" && !!work.frames?.get(here)?.homography,
+  );
 
   useEffect(watchFocus, []);
   useEffect(watchNudges, []);
@@ -60,38 +72,64 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
       const points = selection?.kind === "corner" ? shapes.corners : (shape?.points ?? null);
       const known = !!work.frames?.get(frame)?.homography || frame === surface?.reference_frame;
       switch (action) {
-        case "play": return setBench({ playing: state.playing === 0 ? 1 : 0 });
-        case "pause": return setBench({ playing: 0 });
-        case "forwards": return setBench({ playing: 1 });
-        case "backwards": return setBench({ playing: -1 });
-        case "next": return goTo(frame + 1, count);
-        case "previous": return goTo(frame - 1, count);
-        case "next10": return goTo(frame + 10, count);
-        case "previous10": return goTo(frame - 10, count);
-        case "first": return goTo(0, count);
-        case "last": return goTo(count - 1, count);
-        case "step": return setBench({ step: STEP_KEYS[e.key] ?? state.step, tool: "move" });
-        case "swap": return setBench({ swapped: !state.swapped });
-        case "magnify": return setBench({ holdMagnifier: true });
-        case "holdPlate": return setBench({ holdPlate: true });
-        case "holdReference": return setBench({ holdReference: true });
-        case "flipPatch": return setBench({ flipPatch: true });
-        case "holdRaw": return setBench({ holdRaw: true });
-        case "trackAll": return void tracking.startAll();
-        case "overlays": return setBench({ overlays: !state.overlays });
-        case "track": return void tracking.start("forwards");
-        case "trackBack": return void tracking.start("backwards");
-        case "trackBoth": return void tracking.start("both");
-        case "again": return void tracking.again([frame, frame]);
-        case "againOn": return void tracking.again([frame, count - 1], "forwards");
-        case "againBack": return void tracking.again([0, frame], "backwards");
+        case "play":
+          return setBench({ playing: state.playing === 0 ? 1 : 0 });
+        case "pause":
+          return setBench({ playing: 0 });
+        case "forwards":
+          return setBench({ playing: 1 });
+        case "backwards":
+          return setBench({ playing: -1 });
+        case "next":
+          return goTo(frame + 1, count);
+        case "previous":
+          return goTo(frame - 1, count);
+        case "next10":
+          return goTo(frame + 10, count);
+        case "previous10":
+          return goTo(frame - 10, count);
+        case "first":
+          return goTo(0, count);
+        case "last":
+          return goTo(count - 1, count);
+        case "step":
+          return setBench({ step: STEP_KEYS[e.key] ?? state.step, tool: "move" });
+        case "swap":
+          return setBench({ swapped: !state.swapped });
+        case "magnify":
+          return setBench({ holdMagnifier: true });
+        case "holdPlate":
+          return setBench({ holdPlate: true });
+        case "holdReference":
+          return setBench({ holdReference: true });
+        case "flipPatch":
+          return setBench({ flipPatch: true });
+        case "holdRaw":
+          return setBench({ holdRaw: true });
+        case "trackAll":
+          return void tracking.startAll();
+        case "overlays":
+          return setBench({ overlays: !state.overlays });
+        case "track":
+          return void tracking.start("forwards");
+        case "trackBack":
+          return void tracking.start("backwards");
+        case "trackBoth":
+          return void tracking.start("both");
+        case "again":
+          return void tracking.again([frame, frame]);
+        case "againOn":
+          return void tracking.again([frame, count - 1], "forwards");
+        case "againBack":
+          return void tracking.again([0, frame], "backwards");
         case "hold": {
           if (!surface || take?.mended || frame === surface.reference_frame || !work.frames?.get(frame)) return;
           const held = surface.held.some((h) => h.frame === frame);
           if (!held && !shapes.corners) return;
           return void work.edit({ kind: "hold_frame", surface: surface.id, frame, corners: held ? null : shapes.corners?.map((p) => pair(p)) } as Edit);
         }
-        case "curve": return setBench({ curve: state.curve ? null : "doubt" });
+        case "curve":
+          return setBench({ curve: state.curve ? null : "doubt" });
         case "follow":
         case "cutOut":
         case "inFront":
@@ -104,10 +142,14 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
           }
           return;
         }
-        case "undo": return void undo();
-        case "redo": return void redo();
-        case "help": return showHelp();
-        case "finish": return drawing.press();
+        case "undo":
+          return void undo();
+        case "redo":
+          return void redo();
+        case "help":
+          return showHelp();
+        case "finish":
+          return drawing.press();
         case "stop":
           if (state.tool !== "move") drawing.cancel();
           else if (tracking.job) void tracking.stop();
@@ -159,7 +201,8 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
         case "all":
           if (shape) setBench({ selection: { kind: "points", shape: shape.id, indices: shape.points.map((_, i) => i) } });
           return;
-        case "choose": return setBench({ selection: surface?.corners ? { kind: "corner", corner: 0 } : null });
+        case "choose":
+          return setBench({ selection: surface?.corners ? { kind: "corner", corner: 0 } : null });
         case "shape": {
           if (state.step !== "outline" || shapes.shapes.length === 0) return;
           const at = shapes.shapes.findIndex((s) => s.id === shape?.id);
@@ -187,7 +230,11 @@ export function Keys({ showHelp }: { showHelp: () => void }): null {
           if (selection?.kind === "mark") marks.remove(selection.id);
           else if (selection?.kind === "points" && points) {
             if (e.shiftKey || selection.indices.length >= points.length - 2) shapes.remove(selection.shape);
-            else shapes.commit(selection.shape, [...selection.indices].sort((a, b) => b - a).reduce((left, i) => removePoint(left, i), points));
+            else
+              shapes.commit(
+                selection.shape,
+                [...selection.indices].sort((a, b) => b - a).reduce((left, i) => removePoint(left, i), points),
+              );
           }
           return selection?.kind === "corner" ? undefined : setBench({ selection: null });
         }

@@ -16,8 +16,15 @@ export function ShelfButton() {
   };
   return (
     <>
-      <Button className="shelf-button" size="small" onClick={() => setOpen(true)} data-testid="open-shelf">Shelf</Button>
-      <Shelf project={shot.project_id} open={open} close={() => setOpen(false)} placing={surface?.corners ? { label: `Place on ${surface.name}`, place: (x) => place(x.key) } : undefined} />
+      <Button className="shelf-button" size="small" onClick={() => setOpen(true)} data-testid="open-shelf">
+        Shelf
+      </Button>
+      <Shelf
+        project={shot.project_id}
+        open={open}
+        close={() => setOpen(false)}
+        placing={surface?.corners ? { label: `Place on ${surface.name}`, place: (x) => place(x.key) } : undefined}
+      />
     </>
   );
 }

@@ -26,20 +26,37 @@ function lines(work: BenchWork): Record<StepId, Line> {
   return {
     prepare: reading
       ? { text: `reading, ${plate.proxies} of ${count}`, mark: "open" }
-      : { text: `${rateText(facts?.rate ?? document.plate.rate)}, ${squarePixels ? "square pixels" : `pixels ${facts?.pixel_aspect.replace("/", ":")}`}`, mark: "done" },
+      : {
+          text: `${rateText(facts?.rate ?? document.plate.rate)}, ${squarePixels ? "square pixels" : `pixels ${facts?.pixel_aspect.replace("/", ":")}`}`,
+          mark: "done",
+        },
     outline: !surface
       ? { text: "nothing outlined", mark: "open" }
-      : { text: `${shapes || "no"} ${shapes === 1 ? "shape" : "shapes"}, ${cuts} cut out, ${surface.corners ? "corners placed" : "no corners"}`, mark: surface.corners ? "done" : "open" },
+      : {
+          text: `${shapes || "no"} ${shapes === 1 ? "shape" : "shapes"}, ${cuts} cut out, ${surface.corners ? "corners placed" : "no corners"}`,
+          mark: surface.corners ? "done" : "open",
+        },
     track: !take
       ? { text: "not tracked", mark: "open" }
-      : { text: `${rangesText(take.ranges.slice(0, 2), firstFrame) || "nothing followed"}${take.stale ? ", changed since" : ""}`, mark: take.stale || take.lost ? "look" : take.followed === count ? "done" : "open" },
-    inspect: !take ? { text: "no track yet", mark: "open" } : take.looks.length ? { text: `${take.looks.length} ${take.looks.length === 1 ? "frame" : "frames"} to look at`, mark: "look" } : { text: "nothing to look at", mark: "done" },
+      : {
+          text: `${rangesText(take.ranges.slice(0, 2), firstFrame) || "nothing followed"}${take.stale ? ", changed since" : ""}`,
+          mark: take.stale || take.lost ? "look" : take.followed === count ? "done" : "open",
+        },
+    inspect: !take
+      ? { text: "no track yet", mark: "open" }
+      : take.looks.length
+        ? { text: `${take.looks.length} ${take.looks.length === 1 ? "frame" : "frames"} to look at`, mark: "look" }
+        : { text: "nothing to look at", mark: "done" },
     place: placed.length
       ? { text: placed.length === 1 && placed[0] ? placementName(placed[0], shot.media) : `${placed.length} placed`, mark: "done" }
       : { text: "no artwork", mark: "open" },
-    mask: mattes ? { text: `${mattes} ${mattes === 1 ? "matte" : "mattes"}, ${used} in use`, mark: used === mattes ? "done" : "look" } : { text: document.occluders.length ? "outlines only" : "nothing kept in front", mark: document.occluders.length ? "done" : "open" },
+    mask: mattes
+      ? { text: `${mattes} ${mattes === 1 ? "matte" : "mattes"}, ${used} in use`, mark: used === mattes ? "done" : "look" }
+      : { text: document.occluders.length ? "outlines only" : "nothing kept in front", mark: document.occluders.length ? "done" : "open" },
     match: matched ? { text: `${matched} taken over`, mark: "done" } : { text: "nothing taken over", mark: "open" },
-    handover: delivered ? { text: delivered.state === "done" ? `${delivered.file}` : delivered.state, mark: delivered.state === "done" ? "done" : "open" } : { text: "nothing sent yet", mark: "open" },
+    handover: delivered
+      ? { text: delivered.state === "done" ? `${delivered.file}` : delivered.state, mark: delivered.state === "done" ? "done" : "open" }
+      : { text: "nothing sent yet", mark: "open" },
   };
 }
 
@@ -72,7 +89,12 @@ export function WorkOrder() {
     <nav className="work-order" aria-label="work order">
       {STEPS.map(({ id, name, key }) => (
         <Tooltip key={id} title={`Key ${key}`} placement="right" mouseEnterDelay={0.6}>
-          <button className={`plain step ${step === id ? "on" : ""}`} aria-current={step === id} data-testid={`step-${id}`} onClick={() => setBench({ step: id, tool: "move" })}>
+          <button
+            className={`plain step ${step === id ? "on" : ""}`}
+            aria-current={step === id}
+            data-testid={`step-${id}`}
+            onClick={() => setBench({ step: id, tool: "move" })}
+          >
             <StepMark mark={truth[id].mark} />
             <span>
               <b>{name}</b>

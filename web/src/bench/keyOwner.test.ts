@@ -12,7 +12,8 @@ describe("who gets a key", () => {
   const kinds: FocusKind[] = ["select", "choice", "slider", "button", "link"];
 
   it("gives a control that was clicked no key at all", () => {
-    for (const kind of kinds) for (const key of [" ", "Enter", "ArrowLeft", "ArrowRight", "ArrowDown", "b", "Home"]) expect(ownerOf(key, kind, false)).toBe("bench");
+    for (const kind of kinds)
+      for (const key of [" ", "Enter", "ArrowLeft", "ArrowRight", "ArrowDown", "b", "Home"]) expect(ownerOf(key, kind, false)).toBe("bench");
   });
 
   it("gives a control that was reached with Tab its own keys and no others", () => {

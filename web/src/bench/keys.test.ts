@@ -2,7 +2,12 @@ import { expect, it } from "vitest";
 import { actionOf, KEY_GROUPS, keysFound, nudgeOf, strideOf } from "./keys";
 
 const key = (k: string, mods: Partial<Record<"shiftKey" | "ctrlKey" | "metaKey" | "altKey", boolean>> = {}) => ({
-  key: k, shiftKey: false, ctrlKey: false, metaKey: false, altKey: false, ...mods,
+  key: k,
+  shiftKey: false,
+  ctrlKey: false,
+  metaKey: false,
+  altKey: false,
+  ...mods,
 });
 
 it("moves between frames, or nudges while something is chosen", () => {
@@ -42,13 +47,18 @@ it("leaves the browser its own keys", () => {
 it("lists every key once", () => {
   const all = KEY_GROUPS.flatMap((g) => g.rows);
   expect(new Set(all.map((k) => k.does)).size).toBe(all.length);
-  expect(keysFound("nudge chosen px").flatMap((g) => g.rows).map((r) => r.does)).toEqual(["nudge the chosen corner or point by 0.1 px; Shift 1 px; Ctrl 0.01 px"]);
+  expect(
+    keysFound("nudge chosen px")
+      .flatMap((g) => g.rows)
+      .map((r) => r.does),
+  ).toEqual(["nudge the chosen corner or point by 0.1 px; Shift 1 px; Ctrl 0.01 px"]);
   expect(keysFound("inspect").map((g) => g.title)).toContain("Inspect");
   expect(keysFound("no such key")).toEqual([]);
 });
 
 it("has keys for following again, holding and curves, and keeps them out of commands", () => {
-  const press = (key: string, more: Partial<Parameters<typeof actionOf>[0]> = {}) => actionOf({ key, shiftKey: false, ctrlKey: false, metaKey: false, altKey: false, ...more }, false);
+  const press = (key: string, more: Partial<Parameters<typeof actionOf>[0]> = {}) =>
+    actionOf({ key, shiftKey: false, ctrlKey: false, metaKey: false, altKey: false, ...more }, false);
   expect(press("a")).toBe("again");
   expect(press("r")).toBe("againOn");
   expect(press("R", { shiftKey: true })).toBe("againBack");

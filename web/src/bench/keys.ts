@@ -1,10 +1,54 @@
 /** The keys of the Bench: one table for acting on them, for tooltips and for the list behind "?". */
 
 export type KeyAction =
-  | "play" | "pause" | "forwards" | "backwards" | "next" | "previous" | "next10" | "previous10" | "first" | "last"
-  | "step" | "cycle" | "nudge" | "swap" | "magnify" | "holdPlate" | "overlays"
-  | "track" | "trackBack" | "trackBoth" | "stop" | "look" | "again" | "againOn" | "againBack" | "hold" | "curve" | "undo" | "redo" | "help" | "remove" | "finish"
-  | "all" | "choose" | "shape" | "keyBefore" | "keyAfter" | "dropKey" | "snap" | "holdReference" | "flipPatch" | "holdRaw" | "trackAll" | "follow" | "cutOut" | "inFront" | "corners" | "point";
+  | "play"
+  | "pause"
+  | "forwards"
+  | "backwards"
+  | "next"
+  | "previous"
+  | "next10"
+  | "previous10"
+  | "first"
+  | "last"
+  | "step"
+  | "cycle"
+  | "nudge"
+  | "swap"
+  | "magnify"
+  | "holdPlate"
+  | "overlays"
+  | "track"
+  | "trackBack"
+  | "trackBoth"
+  | "stop"
+  | "look"
+  | "again"
+  | "againOn"
+  | "againBack"
+  | "hold"
+  | "curve"
+  | "undo"
+  | "redo"
+  | "help"
+  | "remove"
+  | "finish"
+  | "all"
+  | "choose"
+  | "shape"
+  | "keyBefore"
+  | "keyAfter"
+  | "dropKey"
+  | "snap"
+  | "holdReference"
+  | "flipPatch"
+  | "holdRaw"
+  | "trackAll"
+  | "follow"
+  | "cutOut"
+  | "inFront"
+  | "corners"
+  | "point";
 
 export type KeyRow = { keys: string; does: string };
 export type KeyGroup = { title: string; rows: KeyRow[] };
@@ -79,10 +123,44 @@ export function keysFound(search: string): KeyGroup[] {
 }
 
 const PLAIN: Record<string, KeyAction> = {
-  " ": "play", j: "backwards", k: "pause", l: "forwards", Home: "first", End: "last", f: "swap", m: "magnify", c: "holdPlate",
-  o: "overlays", t: "track", b: "trackBoth", a: "again", r: "againOn", h: "hold", g: "curve", Escape: "stop", n: "look", v: "choose", x: "shape", "[": "keyBefore", "]": "keyAfter", d: "dropKey", s: "snap",
-  i: "follow", e: "cutOut", w: "inFront", p: "corners", q: "point", u: "holdReference", y: "flipPatch", z: "holdRaw", "?": "help", Delete: "remove", Backspace: "remove",
-  Enter: "finish", ",": "previous", ".": "next",
+  " ": "play",
+  j: "backwards",
+  k: "pause",
+  l: "forwards",
+  Home: "first",
+  End: "last",
+  f: "swap",
+  m: "magnify",
+  c: "holdPlate",
+  o: "overlays",
+  t: "track",
+  b: "trackBoth",
+  a: "again",
+  r: "againOn",
+  h: "hold",
+  g: "curve",
+  Escape: "stop",
+  n: "look",
+  v: "choose",
+  x: "shape",
+  "[": "keyBefore",
+  "]": "keyAfter",
+  d: "dropKey",
+  s: "snap",
+  i: "follow",
+  e: "cutOut",
+  w: "inFront",
+  p: "corners",
+  q: "point",
+  u: "holdReference",
+  y: "flipPatch",
+  z: "holdRaw",
+  "?": "help",
+  Delete: "remove",
+  Backspace: "remove",
+  Enter: "finish",
+  ",": "previous",
+  ".": "next",
 };
 
 type Pressed = { key: string; shiftKey: boolean; ctrlKey: boolean; metaKey: boolean; altKey: boolean };

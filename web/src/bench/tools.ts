@@ -11,7 +11,8 @@ export function toolProblem(tool: Tool, work: Pick<BenchWork, "surface" | "frame
   if (!surface) return "Begin a surface first.";
   if (tool === "area" && frame !== surface.reference_frame) return `An area is drawn at the reference frame, ${surface.reference_frame + firstFrame}.`;
   if (tool === "corners" && frame !== surface.reference_frame) return `Corners are placed at the reference frame, ${surface.reference_frame + firstFrame}.`;
-  if ((tool === "include" || tool === "exclude") && !homographyAt(surface, frames, frame)) return "The surface is not followed at this frame; go to its reference frame.";
+  if ((tool === "include" || tool === "exclude") && !homographyAt(surface, frames, frame))
+    return "The surface is not followed at this frame; go to its reference frame.";
   return null;
 }
 

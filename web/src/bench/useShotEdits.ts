@@ -53,7 +53,9 @@ export function useShotEdits(id: string): ShotEdits {
         // A field tells its value again while the first telling is under way: that is one edit, not two to undo.
         const key = JSON.stringify(edits);
         if (last.current?.key === key) return last.current.done;
-        const done = inTurn(async () => keep(data<ShotView>(await api.POST("/api/shots/{shot_id}/edits", { ...path, body: { base_revision: revision(), edits } }))));
+        const done = inTurn(async () =>
+          keep(data<ShotView>(await api.POST("/api/shots/{shot_id}/edits", { ...path, body: { base_revision: revision(), edits } }))),
+        );
         const mine = { key, done };
         last.current = mine;
         void done.finally(() => {
@@ -73,8 +75,14 @@ export function useShotEdits(id: string): ShotEdits {
           await keep(data<ShotView>(await api.POST("/api/shots/{shot_id}/edits", { ...path, body: { base_revision: revision(), edits: [newest], stroke } })));
         });
       },
-      undo: () => (flushNudge(), inTurn(async () => keep(data<ShotView>(await api.POST("/api/shots/{shot_id}/undo", { ...path, body: { base_revision: revision() } }))))),
-      redo: () => (flushNudge(), inTurn(async () => keep(data<ShotView>(await api.POST("/api/shots/{shot_id}/redo", { ...path, body: { base_revision: revision() } }))))),
+      undo: () => (
+        flushNudge(),
+        inTurn(async () => keep(data<ShotView>(await api.POST("/api/shots/{shot_id}/undo", { ...path, body: { base_revision: revision() } }))))
+      ),
+      redo: () => (
+        flushNudge(),
+        inTurn(async () => keep(data<ShotView>(await api.POST("/api/shots/{shot_id}/redo", { ...path, body: { base_revision: revision() } }))))
+      ),
       act: (work) => {
         flushNudge();
         return inTurn(async () => {

@@ -30,10 +30,20 @@ export function useTracking(): Tracking {
     const begin = async (direction: Direction, span: [number, number] | null, only: { point: string; begin: number } | null = null) => {
       if (!surface || job) return;
       await act(async () => {
-        const { shot: view, frames, ...begun } = data<FollowView>(await api.POST("/api/shots/{shot_id}/track", { params: { path: { shot_id: shot.id } }, body: { surface: surface.id, direction, span, point: only?.point ?? null, begin: only?.begin ?? 0 } }));
+        const {
+          shot: view,
+          frames,
+          ...begun
+        } = data<FollowView>(
+          await api.POST("/api/shots/{shot_id}/track", {
+            params: { path: { shot_id: shot.id } },
+            body: { surface: surface.id, direction, span, point: only?.point ?? null, begin: only?.begin ?? 0 },
+          }),
+        );
         client.setQueryData<JobView[]>(keys.jobs, (old) => [begun, ...(old ?? [])]);
         // What is announced from now on is to find its place beside what the take begins with.
-        if (begun.take_id) client.setQueryData<TakeFrames>(keys.takeFrames(begun.take_id), (old) => new Map([...frames.map((f) => [f.frame, f] as const), ...(old ?? [])]));
+        if (begun.take_id)
+          client.setQueryData<TakeFrames>(keys.takeFrames(begun.take_id), (old) => new Map([...frames.map((f) => [f.frame, f] as const), ...(old ?? [])]));
         return view;
       });
     };

@@ -16,9 +16,14 @@ export function Bin({ open, close }: { open: boolean; close: () => void }) {
           <div key={r.kind + r.id} className="row apart">
             <span>
               {r.name}
-              <span className="quiet small"> {KINDS[r.kind]}, kept until {timeText(r.kept_until)}</span>
+              <span className="quiet small">
+                {" "}
+                {KINDS[r.kind]}, kept until {timeText(r.kept_until)}
+              </span>
             </span>
-            <Button size="small" onClick={() => void restore(r.kind, r.id)}>Put back</Button>
+            <Button size="small" onClick={() => void restore(r.kind, r.id)}>
+              Put back
+            </Button>
           </div>
         ))}
       </div>

@@ -20,7 +20,9 @@ function RangeBar({ ranges, count }: { ranges: [number, number][]; count: number
   return (
     <svg className="range" viewBox={`0 0 ${Math.max(1, count)} 8`} preserveAspectRatio="none" role="img" aria-label="tracked range">
       <rect width={count} height="8" fill="#2c3030" />
-      {ranges.map(([a, b]) => <rect key={a} x={a} width={b - a + 1} height="8" fill="#62b5a3" />)}
+      {ranges.map(([a, b]) => (
+        <rect key={a} x={a} width={b - a + 1} height="8" fill="#62b5a3" />
+      ))}
     </svg>
   );
 }
@@ -41,22 +43,41 @@ function ShotMenu({ shot }: { shot: ShotSummary }) {
   const rename = () => {
     const name = naming?.trim();
     setNaming(null);
-    if (name && name !== shot.name) void attempt(() => api.POST("/api/shots/{shot_id}/edits", { ...path, body: { base_revision: shot.revision, edits: [{ kind: "rename", target: null, name }] } }));
+    if (name && name !== shot.name)
+      void attempt(() =>
+        api.POST("/api/shots/{shot_id}/edits", { ...path, body: { base_revision: shot.revision, edits: [{ kind: "rename", target: null, name }] } }),
+      );
   };
   return (
     <>
-      <Dropdown trigger={["click"]} menu={{
-        items: [{ key: "rename", label: "Rename" }, { key: "copy", label: "Duplicate" }, { key: "remove", label: "Remove" }],
-        onClick: ({ key }) => {
-          if (key === "rename") setNaming(shot.name);
-          else if (key === "copy") void attempt(() => api.POST("/api/shots/{shot_id}/copy", path));
-          else void remove("shot", shot.id, shot.name);
-        },
-      }}>
-        <Button size="small" type="text" aria-label={`more about ${shot.name}`} data-testid="shot-menu">More</Button>
+      <Dropdown
+        trigger={["click"]}
+        menu={{
+          items: [
+            { key: "rename", label: "Rename" },
+            { key: "copy", label: "Duplicate" },
+            { key: "remove", label: "Remove" },
+          ],
+          onClick: ({ key }) => {
+            if (key === "rename") setNaming(shot.name);
+            else if (key === "copy") void attempt(() => api.POST("/api/shots/{shot_id}/copy", path));
+            else void remove("shot", shot.id, shot.name);
+          },
+        }}
+      >
+        <Button size="small" type="text" aria-label={`more about ${shot.name}`} data-testid="shot-menu">
+          More
+        </Button>
       </Dropdown>
       <Modal title="Rename shot" open={naming !== null} onCancel={() => setNaming(null)} okText="Rename" onOk={rename} destroyOnHidden>
-        <Input autoFocus maxLength={120} value={naming ?? ""} aria-label="new name of the shot" onChange={(e) => setNaming(e.target.value)} onPressEnter={rename} />
+        <Input
+          autoFocus
+          maxLength={120}
+          value={naming ?? ""}
+          aria-label="new name of the shot"
+          onChange={(e) => setNaming(e.target.value)}
+          onPressEnter={rename}
+        />
       </Modal>
     </>
   );
@@ -83,7 +104,9 @@ function ShotRow({ shot }: { shot: ShotSummary }) {
     <div className="shot-line">
       <Link to={`/shots/${shot.id}`} className="shot-row" data-testid="shot-row">
         <span className="thumbs">
-          {shot.frames.map((f) => plate && plate.proxies > f && <img key={f} src={urls.proxy(plate.hash, f)} alt={`frame ${f + shot.first_frame}`} loading="lazy" />)}
+          {shot.frames.map(
+            (f) => plate && plate.proxies > f && <img key={f} src={urls.proxy(plate.hash, f)} alt={`frame ${f + shot.first_frame}`} loading="lazy" />,
+          )}
         </span>
         <span className="names">
           <b>{shot.name}</b>
@@ -136,18 +159,33 @@ function NewShot({ project, plate, close }: { project: ProjectView; plate: Media
     }
   };
   return (
-    <Modal title="New shot" open={plate !== null} onCancel={close} okText={busy ? "Beginning" : "Begin"} confirmLoading={busy} okButtonProps={{ disabled: asks && !rate}} cancelButtonProps={{ disabled: busy }} onOk={() => void make()}>
+    <Modal
+      title="New shot"
+      open={plate !== null}
+      onCancel={close}
+      okText={busy ? "Beginning" : "Begin"}
+      confirmLoading={busy}
+      okButtonProps={{ disabled: asks && !rate }}
+      cancelButtonProps={{ disabled: busy }}
+      onOk={() => void make()}
+    >
       {plate && (
         <div className="rows">
           <span className="quiet">{mediaFactsText(plate)}</span>
-          <label className="row apart">Name <Input style={{ width: 280 }} value={name ?? plate.name.replace(/\.[^.]+$/, "")} onChange={(e) => setName(e.target.value)} /></label>
+          <label className="row apart">
+            Name <Input style={{ width: 280 }} value={name ?? plate.name.replace(/\.[^.]+$/, "")} onChange={(e) => setName(e.target.value)} />
+          </label>
           {asks && (
             <label className="row apart">
               How many frames a second? Stills do not say.
               <InputNumber min={1} max={240} value={rate} onChange={setRate} suffix="fps" data-testid="rate" />
             </label>
           )}
-          {plate.facts?.notes.map((n) => <span key={n} className="note warn" data-testid="plate-note">{n}</span>)}
+          {plate.facts?.notes.map((n) => (
+            <span key={n} className="note warn" data-testid="plate-note">
+              {n}
+            </span>
+          ))}
           {wrong && <span className="doubt">{wrong}</span>}
         </div>
       )}
@@ -162,9 +200,15 @@ function Project({ project, onNew }: { project: ProjectView; onNew: () => void }
       <div className="project-head">
         <ProjectHead project={project} onNew={onNew} />
         <span className="grow" />
-        <div className="bring-in"><Upload title="Drop a plate here, or click" hint="MP4, MOV, MKV, or numbered stills as files or zip" onMedia={setPlate} /></div>
+        <div className="bring-in">
+          <Upload title="Drop a plate here, or click" hint="MP4, MOV, MKV, or numbered stills as files or zip" onMedia={setPlate} />
+        </div>
       </div>
-      {project.shots.length === 0 ? <Empty description="No shots yet. Drop a plate above to begin one." /> : project.shots.map((s) => <ShotRow key={s.id} shot={s} />)}
+      {project.shots.length === 0 ? (
+        <Empty description="No shots yet. Drop a plate above to begin one." />
+      ) : (
+        project.shots.map((s) => <ShotRow key={s.id} shot={s} />)
+      )}
       <NewShot key={plate?.hash ?? "none"} project={project} plate={plate} close={() => setPlate(null)} />
     </section>
   );
@@ -194,14 +238,26 @@ export function Board() {
   return (
     <div className="board">
       <header className="bar-top">
-        <Link to="/" className="brand"><Mark /> Verdigris</Link>
+        <Link to="/" className="brand">
+          <Mark /> Verdigris
+        </Link>
         <span className="quiet">Board</span>
         {list.length > 1 && (
-          <Select size="small" style={{ width: 260 }} showSearch={{ optionFilterProp: "label" }} value={one ? one.id : ALL} aria-label="project" data-testid="project" onChange={show}
-            options={[{ value: ALL, label: "all projects" }, ...list.map((p) => ({ value: p.id, label: p.name }))]} />
+          <Select
+            size="small"
+            style={{ width: 260 }}
+            showSearch={{ optionFilterProp: "label" }}
+            value={one ? one.id : ALL}
+            aria-label="project"
+            data-testid="project"
+            onChange={show}
+            options={[{ value: ALL, label: "all projects" }, ...list.map((p) => ({ value: p.id, label: p.name }))]}
+          />
         )}
         <span className="grow" />
-        <Button type="text" size="small" onClick={() => setBin(true)} data-testid="open-bin">{removed ? `Bin, ${removed}` : "Bin"}</Button>
+        <Button type="text" size="small" onClick={() => setBin(true)} data-testid="open-bin">
+          {removed ? `Bin, ${removed}` : "Bin"}
+        </Button>
         <JobPill />
       </header>
       <main>
@@ -209,10 +265,14 @@ export function Board() {
         {projects.error && <p>{projects.error.message}</p>}
         {projects.data?.length === 0 && (
           <Empty description="Nothing here yet. A project holds the shots of one job.">
-            <Button type="primary" onClick={() => void begin()} data-testid="begin-project">Begin a project</Button>
+            <Button type="primary" onClick={() => void begin()} data-testid="begin-project">
+              Begin a project
+            </Button>
           </Empty>
         )}
-        {(one ? [one] : list).map((p) => <Project key={p.id} project={p} onNew={() => void begin()} />)}
+        {(one ? [one] : list).map((p) => (
+          <Project key={p.id} project={p} onNew={() => void begin()} />
+        ))}
       </main>
       <Bin open={bin} close={() => setBin(false)} />
     </div>

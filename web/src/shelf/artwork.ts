@@ -12,7 +12,14 @@ export function mediaOf(a: Artwork): string[] {
   return [];
 }
 
-export const KIND_NAMES: Record<Artwork["kind"], string> = { file: "File", colour: "Colour", chart: "Mark chart", text: "Text", order: "Running order", slot: "Empty slot" };
+export const KIND_NAMES: Record<Artwork["kind"], string> = {
+  file: "File",
+  colour: "Colour",
+  chart: "Mark chart",
+  text: "Text",
+  order: "Running order",
+  slot: "Empty slot",
+};
 
 /** Artwork of a kind as it begins; what is left out has its default in the document. */
 export function madeArtwork(kind: "colour" | "chart" | "text"): Artwork {

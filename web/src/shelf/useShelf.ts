@@ -22,7 +22,12 @@ export function useShelf(project: string) {
     const at = (key: string) => ({ params: { path: { project_id: project, key } } });
     return {
       make: (name: string, artwork: Artwork) =>
-        attempt(() => api.POST("/api/projects/{project_id}/slots", { params: { path: { project_id: project } }, body: { name, artwork, revision: "", language: "", note: "" } })),
+        attempt(() =>
+          api.POST("/api/projects/{project_id}/slots", {
+            params: { path: { project_id: project } },
+            body: { name, artwork, revision: "", language: "", note: "" },
+          }),
+        ),
       addVersion: (slot: SlotView, artwork: Artwork, told: { revision: string; language: string; note: string } = { revision: "", language: "", note: "" }) =>
         attempt(() => api.POST("/api/projects/{project_id}/slots/{key}/versions", { ...at(slot.key), body: { artwork, ...told } })),
       set: (slot: SlotView, change: { name?: string; current?: number }) =>

@@ -15,7 +15,10 @@ async function waitUntilUsable(hash: string, job: string | null, tell: (s: Stage
       if (now.state === "failed" || now.state === "stopped") throw new Error(now.message);
       tell({ text: "Reading every frame", done: now.done, total: now.total });
     }
-    const media = await api.GET("/api/media/{media_hash}", { params: { path: { media_hash: hash } } }).then((a) => data<MediaView>(a), () => null);
+    const media = await api.GET("/api/media/{media_hash}", { params: { path: { media_hash: hash } } }).then(
+      (a) => data<MediaView>(a),
+      () => null,
+    );
     // Usable as soon as facts and the first proxies are there; the rest arrives while people work.
     if (media?.facts && (media.state === "ready" || media.proxies > 0)) return media;
     await new Promise((r) => setTimeout(r, 250));
@@ -60,17 +63,19 @@ export function Upload({ title, hint, accept = ACCEPT, onMedia, children }: Prop
             <Progress percent={stage.total ? Math.round((100 * stage.done) / stage.total) : 0} size="small" />
           </div>
         ) : (
-          children ?? (
+          (children ?? (
             <div style={{ padding: "2px 10px" }}>
               <div>{title}</div>
               {hint && <div className="quiet small">{hint}</div>}
             </div>
-          )
+          ))
         )}
       </AntUpload.Dragger>
       {!children && (
         <AntUpload directory {...shared}>
-          <Button type="link" size="small" disabled={stage !== null}>or choose a folder of stills</Button>
+          <Button type="link" size="small" disabled={stage !== null}>
+            or choose a folder of stills
+          </Button>
         </AntUpload>
       )}
     </div>

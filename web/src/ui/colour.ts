@@ -2,11 +2,27 @@
 import type { ColourChoice, MediaFacts } from "../api/client";
 
 export const TRANSFERS: Record<NonNullable<ColourChoice["transfer"]>, string> = {
-  srgb: "sRGB", bt709: "BT.709 camera", gamma22: "gamma 2.2", gamma24: "gamma 2.4", gamma28: "gamma 2.8", linear: "linear light",
-  pq: "PQ", hlg: "HLG", log100: "log 100:1", log316: "log 316:1", acescct: "ACEScct",
+  srgb: "sRGB",
+  bt709: "BT.709 camera",
+  gamma22: "gamma 2.2",
+  gamma24: "gamma 2.4",
+  gamma28: "gamma 2.8",
+  linear: "linear light",
+  pq: "PQ",
+  hlg: "HLG",
+  log100: "log 100:1",
+  log316: "log 316:1",
+  acescct: "ACEScct",
 };
 export const PRIMARIES: Record<NonNullable<ColourChoice["primaries"]>, string> = {
-  bt709: "BT.709", bt2020: "BT.2020", p3: "P3, D65", bt601: "BT.601", bt470bg: "BT.470 BG", oprgb: "opRGB", acescg: "ACEScg", aces: "ACES 2065-1",
+  bt709: "BT.709",
+  bt2020: "BT.2020",
+  p3: "P3, D65",
+  bt601: "BT.601",
+  bt470bg: "BT.470 BG",
+  oprgb: "opRGB",
+  acescg: "ACEScg",
+  aces: "ACES 2065-1",
 };
 export const MATRICES: Record<NonNullable<ColourChoice["matrix"]>, string> = { bt601: "BT.601", bt709: "BT.709", bt2020: "BT.2020" };
 export const RANGES = { limited: "limited", full: "full" };
@@ -21,8 +37,22 @@ export function colourParts(f: MediaFacts): Part[] {
     { key: "primaries", label: "Primaries", hint: "Which red, green and blue", names: PRIMARIES, file: f.primaries, told: told("primaries") },
   ];
   if (f.matrix && f.matrix !== "rgb") {
-    parts.push({ key: "matrix", label: "Matrix", hint: "How brightness and colour were made from red, green and blue", names: MATRICES, file: f.matrix, told: told("matrix") });
-    parts.push({ key: "full_range", label: "Range", hint: "Limited: 16 is black and 235 white, of 8 bits", names: RANGES, file: f.full_range ? "full" : "limited", told: told("range") });
+    parts.push({
+      key: "matrix",
+      label: "Matrix",
+      hint: "How brightness and colour were made from red, green and blue",
+      names: MATRICES,
+      file: f.matrix,
+      told: told("matrix"),
+    });
+    parts.push({
+      key: "full_range",
+      label: "Range",
+      hint: "Limited: 16 is black and 235 white, of 8 bits",
+      names: RANGES,
+      file: f.full_range ? "full" : "limited",
+      told: told("range"),
+    });
   }
   return parts;
 }

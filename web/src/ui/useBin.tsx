@@ -46,8 +46,15 @@ export function useBinEdits() {
         void restore(kind, id);
       };
       notification.info({
-        key, message: `${name} is in the bin`, description: "It stays there for 30 days.", duration: 10,
-        btn: <Button size="small" onClick={back} data-testid="undo-removal">Undo</Button>,
+        key,
+        message: `${name} is in the bin`,
+        description: "It stays there for 30 days.",
+        duration: 10,
+        btn: (
+          <Button size="small" onClick={back} data-testid="undo-removal">
+            Undo
+          </Button>
+        ),
       });
     };
     return { attempt, remove, restore };

@@ -18,9 +18,9 @@ from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.core.types import Bool, Float64
 from verdigris.media.reader import Reader
 from verdigris.runs.errors import RunError
-from verdigris.runs.follow.surface import make_follower
+from verdigris.runs.follow.surface import begin_run
 from verdigris.runs.scene.in_front import Tracks
-from verdigris.runs.scene.regions import region_at_reference, unusable_at
+from verdigris.runs.scene.regions import region_at_reference
 from verdigris.shot.model.document import Shot
 from verdigris.shot.model.surface import Surface
 
@@ -40,8 +40,8 @@ def advise_motion(reader: Reader, shot: Shot, surface: Surface, tracks: Tracks, 
     RunError
         `no_evidence` when there are too few frames or points.
     """
-    _, picture, look = make_follower(reader, shot, surface, tracks)
-    reference = look(picture)
+    run = begin_run(reader, shot, surface, tracks)
+    reference = run.look(run.reference)
     width, height = reader.facts.width, reader.facts.height
     points = choose_features(reference.bytes, region_at_reference(shot, surface, tracks, width, height), most=300)
     usable = [n for n, r in sorted(results.items()) if r.homography is not None and n != surface.reference_frame]
@@ -51,9 +51,9 @@ def advise_motion(reader: Reader, shot: Shot, surface: Surface, tracks: Tracks, 
         assert h is not None
         # The frame is laid back onto the reference first: what is left to find is small, whatever the movement.
         back = np.linalg.inv(HALF @ h @ np.linalg.inv(HALF))
-        there = cv2.warpPerspective(look(reader.frame(n)).bytes, back, (width, height), flags=cv2.INTER_CUBIC)
+        there = cv2.warpPerspective(run.look(reader.frame(n)).bytes, back, (width, height), flags=cv2.INTER_CUBIC)
         found, good = follow_features(reference.bytes, there, points, points)
-        hidden = unusable_at(shot, surface, tracks, results, n, width, height)
+        hidden = run.hidden(n, results)
         at = apply_homography(h, found)
         if hidden is not None:
             cell = np.clip(at.astype(int), 0, [width - 1, height - 1])
@@ -73,22 +73,19 @@ def advise_camera(reader: Reader, shot: Shot, surface: Surface, tracks: Tracks, 
     RunError
         `no_evidence` when too few frames are followed.
     """
-    follower, _, look = make_follower(reader, shot, surface, tracks)
+    run = begin_run(reader, shot, surface, tracks)
     if sum(r.corners is not None for r in results.values()) < 4:
         raise RunError("no_evidence", f"{surface.name} has too few followed frames to tell a lens from. Follow it first.")
-    width, height = reader.facts.width, reader.facts.height
 
     def ask(follower: PlaneFollower, results: Mapping[int, FrameResult]) -> Calibration:
-        return calibrate(
-            follower, results, lambda n: look(reader.frame(n)), lambda n: unusable_at(shot, surface, tracks, results, n, width, height)
-        )
+        return calibrate(follower, results, lambda n: run.look(reader.frame(n)), lambda n: run.hidden(n, results))
 
-    found = ask(follower, results)
+    found = ask(run.follower, results)
     for _ in range(MOST_ROUNDS):
         if {"k1", *BOW}.isdisjoint(found.estimates):
             break
         # Terms close in on each other, and the centre shows only through a lens that is known to bend.
-        under = follower.under(found.optics, found.reference_movement)
+        under = run.follower.under(found.optics, found.reference_movement)
         again = ask(under, under.restated(results))
         if not again.estimates or again.gain <= 0:
             break
@@ -119,18 +116,16 @@ def advise_exclusions(
     RunError
         `no_evidence` when too few frames of the span are followed.
     """
-    follower, _, look = make_follower(reader, shot, surface, tracks)
-    width, height = reader.facts.width, reader.facts.height
+    run = begin_run(reader, shot, surface, tracks)
     usable = [n for n, r in sorted(results.items()) if first <= n <= last and r.corners is not None and n != surface.reference_frame]
     if len(usable) < 3:
         raise RunError("no_evidence", f"Too few frames of {surface.name} are followed there to tell what does not move with it.")
     seen = {n: r for n, r in results.items() if r.evidence is not None and r.evidence.tiles is not None}
     if sum(n in seen for n in usable) < 3:
         for n in usable[:: max(1, -(-len(usable) // MOST_LOOKED_AT))]:
-            hidden = unusable_at(shot, surface, tracks, results, n, width, height)
-            seen[n] = follower.settle(n, look(reader.frame(n)), results, hidden, thorough=False)
-    found = find_disagreements(follower.appearance, seen, first, last)
-    lens = follower.optics.lens
+            seen[n] = run.follower.settle(n, run.look(reader.frame(n)), results, run.hidden(n, results), thorough=False)
+    found = find_disagreements(run.follower.appearance, seen, first, last)
+    lens = run.follower.optics.lens
 
     def seen_from(points: Float64, n: int) -> Float64:
         """Where points of the plane, ideal reference px, are seen at a frame."""

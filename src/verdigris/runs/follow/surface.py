@@ -46,8 +46,53 @@ class Step:
     points: Mapping[str, PointResult] = field(default_factory=dict)
 
 
-def make_follower(reader: FrameSource, shot: Shot, surface: Surface, tracks: Tracks) -> tuple[PlaneFollower, Frame, Look]:
-    """The follower of a surface, its reference frame, and how its analysis pictures are made.
+@dataclass(frozen=True)
+class SurfaceRun:
+    """Everything that following one surface needs.
+
+    Attributes
+    ----------
+    tracks : of nearer surfaces, which take their area away
+    reference : the reference frame's picture
+    look : how frames become analysis pictures
+    """
+
+    reader: FrameSource
+    shot: Shot
+    surface: Surface
+    tracks: Tracks
+    follower: PlaneFollower
+    reference: Frame
+    look: Look
+
+    @property
+    def count(self) -> int:
+        """Frames of the plate."""
+        return self.reader.facts.frame_count
+
+    def hidden(self, n: int, known: Mapping[int, FrameResult]) -> Bool | None:
+        """What of the plate cannot be used at a frame, (h, w); `known` are the surface's own results so far."""
+        facts = self.reader.facts
+        return unusable_at(self.shot, self.surface, self.tracks, known, n, facts.width, facts.height)
+
+
+@dataclass(frozen=True)
+class Way:
+    """One way through the plate: what is known on it so far, its last known frame, and where it ends, exclusive."""
+
+    history: list[FrameResult]
+    first: int
+    end: int
+    step: int
+
+    @property
+    def is_done(self) -> bool:
+        """Whether no frame is left on it."""
+        return self.first + self.step == self.end
+
+
+def begin_run(reader: FrameSource, shot: Shot, surface: Surface, tracks: Tracks) -> SurfaceRun:
+    """Read the reference frame and learn what the surface looks like.
 
     Raises
     ------
@@ -72,7 +117,7 @@ def make_follower(reader: FrameSource, shot: Shot, surface: Surface, tracks: Tra
     )
     if follower.problem is not None:
         raise RunError("cannot_follow", f"{surface.name}: {follower.problem.reason}", problem=follower.problem.code)
-    return follower, picture, look
+    return SurfaceRun(reader, shot, surface, tracks, follower, picture, look)
 
 
 def look_of(surface: Surface, reference: Frame, region: Bool) -> Look:
@@ -133,57 +178,49 @@ def follow_surface(
         for result, picture, points in follow_by_points(reader, surface, results, stop, only):
             yield Step(result, picture, points=points)
         return
-    follower, picture, look = make_follower(reader, shot, surface, tracks)
+    run = begin_run(reader, shot, surface, tracks)
     start = surface.reference_frame
     if start not in results:
-        results[start] = follower.reference_result()
-        yield Step(results[start], picture)
-    ways: list[tuple[list[FrameResult], int, int, int]] = []
+        results[start] = run.follower.reference_result()
+        yield Step(results[start], run.reference)
+    ways: list[Way] = []
     for step in {"forwards": (1,), "backwards": (-1,), "both": (1, -1)}[direction]:
         first = start
         # What was followed with the help of templates is followed again, for they are not kept.
         while (known_next := results.get(first + step)) is not None and (known_next.evidence is None or plain(known_next)):
             first += step
-        for n in range(first + step, reader.facts.frame_count if step == 1 else -1, step):
+        end = run.count if step == 1 else -1
+        for n in range(first + step, end, step):
             results.pop(n, None)
-        history = [results[n] for n in range(start, first + step, step)]
-        ways.append((history, first, reader.facts.frame_count if step == 1 else -1, step))
-    long = [first + step != end for _, first, end, step in ways]
-
-    def gone(way: tuple[list[FrameResult], int, int, int]) -> Iterator[Step]:
-        return _one_way(reader, shot, surface, tracks, follower, look, *way, stop)
-
-    if again is not None and long == [True, True]:
-        steps = both_ways(gone(ways[0]), lambda ended: _other_way(again, shot, surface, tracks, ways[1], lambda: ended() or stop()))
+        ways.append(Way([results[n] for n in range(start, first + step, step)], first, end, step))
+    if again is not None and len(ways) == 2 and not any(way.is_done for way in ways):
+        steps = both_ways(_one_way(run, ways[0], stop), lambda ended: _other_way(run, again, ways[1], lambda: ended() or stop()))
     else:
-        steps = chain.from_iterable(gone(way) for way in ways)
+        steps = chain.from_iterable(_one_way(run, way, stop) for way in ways)
     for one in steps:
         results[one.result.frame] = one.result
         yield one
     # In the order of one way after the other, so that nothing after this depends on which was faster.
-    order = [start, *range(start + 1, reader.facts.frame_count), *range(start - 1, -1, -1)]
+    order = [start, *range(start + 1, run.count), *range(start - 1, -1, -1)]
     results = {n: results[n] for n in order if n in results}
-    yield from _settle(reader, shot, surface, tracks, follower, look, results, stop)
+    yield from _settle(run, results, stop)
 
 
-def _other_way(
-    again: Opening, shot: Shot, surface: Surface, tracks: Tracks, way: tuple[list[FrameResult], int, int, int], stop: Callable[[], bool]
-) -> Iterator[Step]:
+def _other_way(run: SurfaceRun, again: Opening, way: Way, stop: Callable[[], bool]) -> Iterator[Step]:
     """A way with a reader and a follower of its own."""
     with again() as reader:
-        follower, _, look = make_follower(reader, shot, surface, tracks)
-        yield from _one_way(reader, shot, surface, tracks, follower, look, *way, stop)
+        yield from _one_way(begin_run(reader, run.shot, run.surface, run.tracks), way, stop)
 
 
 def first_steps(reader: FrameSource, shot: Shot, surface: Surface) -> Iterator[Step]:
     """The reference frame and the next one each way, of a surface that no other surface's track has a say in; errors as above."""
-    follower, picture, look = make_follower(reader, shot, surface, {})
+    run = begin_run(reader, shot, surface, {})
     start = surface.reference_frame
-    reference = follower.reference_result()
-    yield Step(reference, picture)
+    reference = run.follower.reference_result()
+    yield Step(reference, run.reference)
     for step in (1, -1):
-        if 0 <= start + step < reader.facts.frame_count:
-            yield from _one_way(reader, shot, surface, {}, follower, look, [reference], start, start + 2 * step, step, lambda: False)
+        if 0 <= start + step < run.count:
+            yield from _one_way(run, Way([reference], start, start + 2 * step, step), lambda: False)
 
 
 def _follow_span(
@@ -194,10 +231,10 @@ def _follow_span(
     first, last = span
     if not 0 <= first <= last < reader.facts.frame_count:
         raise RunError("cannot_follow", f"The span {first} to {last} is not in the plate's {reader.facts.frame_count} frames.")
-    follower, _, look = make_follower(reader, shot, surface, tracks)
+    run = begin_run(reader, shot, surface, tracks)
     reference = surface.reference_frame
     results = {n: r for n, r in known.items() if not first <= n <= last}
-    results[reference] = follower.reference_result()
+    results[reference] = run.follower.reference_result()
     ways: list[tuple[int, int, int]] = []
     for step, begin, end in ((1, first, last + 1), (-1, last, first - 1)):
         # A span that holds the reference frame is followed from there, whichever way was asked for.
@@ -213,66 +250,55 @@ def _follow_span(
         )
     for begin, end, step in ways:
         history = [results[n] for n in sorted(results, reverse=step < 0) if (begin - n) * step >= 0]
-        for one in _one_way(reader, shot, surface, tracks, follower, look, history, begin, end, step, stop):
+        for one in _one_way(run, Way(history, begin, end, step), stop):
             n = one.result.frame
             if n not in results or results[n].status == "lost":
                 results[n] = one.result
                 yield one
-    yield from _settle(reader, shot, surface, tracks, follower, look, results, stop, range(first, last + 1))
+    yield from _settle(run, results, stop, range(first, last + 1))
     # Where a neighbour was set by hand, what the picture says there is needed to tie the span to it.
     for n in (first - 1, last + 1):
         if n in known and known[n].status == "by_hand" and not stop():
             picture = reader.frame(n)
-            hidden = unusable_at(shot, surface, tracks, results, n, reader.facts.width, reader.facts.height)
-            yield Step(follower.settle(n, look(picture), results, hidden), picture, again=True)
+            yield Step(run.follower.settle(n, run.look(picture), results, run.hidden(n, results)), picture, again=True)
 
 
-def _settle(
-    reader: FrameSource, shot: Shot, surface: Surface, tracks: Tracks, follower: PlaneFollower, look: Look,
-    results: dict[int, FrameResult], stop: Callable[[], bool], only: range | None = None,
-) -> Iterator[Step]:  # fmt: skip
+def _settle(run: SurfaceRun, results: dict[int, FrameResult], stop: Callable[[], bool], only: range | None = None) -> Iterator[Step]:
     """The second look, with the frames for whoever wants to cut evidence from them."""
     shown: dict[int, Frame] = {}
+    reader, shot = run.reader, run.shot
 
     def pictures(first: int, end: int) -> Iterator[AnalysisPicture]:
         for n, frame in zip(range(first, end), reader.frames(first, end, 1), strict=False):
             shown.clear()
             shown[n] = frame
-            yield look(frame)
-
-    def hidden(n: int, known: Mapping[int, FrameResult]) -> Bool | None:
-        return unusable_at(shot, surface, tracks, known, n, reader.facts.width, reader.facts.height)
+            yield run.look(frame)
 
     for result in look_again(
-        follower, results, lambda n: look(reader.frame(n)), pictures, hidden,
+        run.follower, results, lambda n: run.look(reader.frame(n)), pictures, run.hidden,
         lens=shot.lens.mode == "estimate" and not shot.lens.lines, readout=shot.camera.readout is None, stop=stop, only=only,
     ):  # fmt: skip
         yield Step(result, shown.get(result.frame) or reader.frame(result.frame), again=True)
 
 
-def _one_way(
-    reader: FrameSource, shot: Shot, surface: Surface, tracks: Tracks, follower: PlaneFollower, look: Look,
-    history: list[FrameResult], first: int, end: int, step: int, stop: Callable[[], bool],
-) -> Iterator[Step]:  # fmt: skip
-    if first + step == end:
+def _one_way(run: SurfaceRun, way: Way, stop: Callable[[], bool]) -> Iterator[Step]:
+    if way.is_done:
         return
     before: AnalysisPicture | None = None
-    templates = Templates(follower)
+    templates, history = Templates(run.follower), way.history
     if all(r.evidence is not None for r in history):
 
         def look_at(n: int) -> tuple[AnalysisPicture, Bool | None]:
-            known = {r.frame: r for r in history if (n - r.frame) * step > 0}
-            return look(reader.frame(n)), unusable_at(shot, surface, tracks, known, n, reader.facts.width, reader.facts.height)
+            known = {r.frame: r for r in history if (n - r.frame) * way.step > 0}
+            return run.look(run.reader.frame(n)), run.hidden(n, known)
 
         templates.recall(history, look_at)
-    for n, picture in zip(range(first, end, step), reader.frames(first, end, step), strict=False):
+    for n, picture in zip(range(way.first, way.end, way.step), run.reader.frames(way.first, way.end, way.step), strict=False):
         if stop():
             return
-        now = look(picture)
+        now = run.look(picture)
         if before is not None:
-            known = {r.frame: r for r in history}
-            hidden = unusable_at(shot, surface, tracks, known, n, reader.facts.width, reader.facts.height)
-            result = templates.step(n, before, now, history, hidden)
+            result = templates.step(n, before, now, history, run.hidden(n, {r.frame: r for r in history}))
             history.append(result)
             yield Step(result, picture)
         before = now

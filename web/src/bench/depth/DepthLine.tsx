@@ -21,8 +21,14 @@ export function newSurface(work: ReturnType<typeof useWork>, frame: number): Edi
   const n = work.document.surfaces.length + 1;
   const depth = Math.max(0, ...work.document.surfaces.map((s) => s.depth), ...work.document.occluders.map((o) => o.depth)) + 1;
   const surface = {
-    id: freshId("surface", taken), name: n === 1 ? "Surface" : `Surface ${n}`, depth, reference_frame: frame, motion: "perspective" as const,
-    region: { include: [], exclude: [] }, corrections: [], reach_frames: 12,
+    id: freshId("surface", taken),
+    name: n === 1 ? "Surface" : `Surface ${n}`,
+    depth,
+    reference_frame: frame,
+    motion: "perspective" as const,
+    region: { include: [], exclude: [] },
+    corrections: [],
+    reach_frames: 12,
   };
   // What is left out here has its default in the document.
   return { kind: "add_surface", surface } as unknown as Edit;
@@ -62,7 +68,12 @@ export function DepthLine() {
     if (!o) return;
     const there = !o.span || (frame >= o.span[0] && frame <= o.span[1]);
     const indices = o.keys[0]?.points.map((_, i) => i) ?? [];
-    setBench({ step: "outline", tool: "move", selection: { kind: "points", shape: `occluder:${id}`, indices }, ...(there ? {} : { frame: o.keys[0]?.frame ?? o.span?.[0] ?? frame }) });
+    setBench({
+      step: "outline",
+      tool: "move",
+      selection: { kind: "points", shape: `occluder:${id}`, indices },
+      ...(there ? {} : { frame: o.keys[0]?.frame ?? o.span?.[0] ?? frame }),
+    });
   };
   const spanText = (id: string) => {
     const span = document.occluders.find((o) => o.id === id)?.span;
@@ -77,24 +88,30 @@ export function DepthLine() {
         </svg>
       </Tooltip>
       <div ref={tiles} className={order.length > 3 ? "depth-tiles many" : "depth-tiles"}>
-      {order.map((item, i) => {
-        const own = document.surfaces.find((s) => s.id === item.id);
-        return (
-          <div key={item.id} className="row">
-            {i > 0 && <span className="quiet">›</span>}
-            <button draggable className={`tile ${surface?.id === item.id ? "chosen" : ""}`} data-testid={`tile-${item.id}`}
-              title={`${item.name}: drag to change its distance from the camera`}
-              onDragStart={() => setHeld(item.id)} onDragOver={(e) => e.preventDefault()} onDrop={(e) => drop(e, item.id)}
-              onClick={() => (own ? setBench({ surface: item.id }) : choose(item.id))}>
-              <span className={`swatch ${item.kind}`} />
-              <span>
-                {item.name}
-                <i className="quiet small">{own ? rangeText(work, own) : spanText(item.id)}</i>
-              </span>
-            </button>
-          </div>
-        );
-      })}
+        {order.map((item, i) => {
+          const own = document.surfaces.find((s) => s.id === item.id);
+          return (
+            <div key={item.id} className="row">
+              {i > 0 && <span className="quiet">›</span>}
+              <button
+                draggable
+                className={`tile ${surface?.id === item.id ? "chosen" : ""}`}
+                data-testid={`tile-${item.id}`}
+                title={`${item.name}: drag to change its distance from the camera`}
+                onDragStart={() => setHeld(item.id)}
+                onDragOver={(e) => e.preventDefault()}
+                onDrop={(e) => drop(e, item.id)}
+                onClick={() => (own ? setBench({ surface: item.id }) : choose(item.id))}
+              >
+                <span className={`swatch ${item.kind}`} />
+                <span>
+                  {item.name}
+                  <i className="quiet small">{own ? rangeText(work, own) : spanText(item.id)}</i>
+                </span>
+              </button>
+            </div>
+          );
+        })}
       </div>
       <Dropdown
         menu={{

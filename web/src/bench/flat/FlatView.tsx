@@ -25,7 +25,17 @@ const CELLS_STILL = 14;
 const CELLS_PLAYING = 4;
 const CELLS_DRAGGING = 5;
 
-function drawFlat(cells: number, context: CanvasRenderingContext2D, picture: ImageBitmap, quad: PlatePoint[], scale: number, x0: number, y0: number, w: number, h: number) {
+function drawFlat(
+  cells: number,
+  context: CanvasRenderingContext2D,
+  picture: ImageBitmap,
+  quad: PlatePoint[],
+  scale: number,
+  x0: number,
+  y0: number,
+  w: number,
+  h: number,
+) {
   const plateFromUnit = unitSquareTo(quad);
   const grid: { u: number; v: number; x: number; y: number }[][] = [];
   for (let r = 0; r <= cells; r++) {
@@ -43,11 +53,18 @@ function drawFlat(cells: number, context: CanvasRenderingContext2D, picture: Ima
       const d = grid[r + 1]?.[c];
       if (!a || !b || !d) continue;
       // An affine map per cell: screen = m * picture px.
-      const du1 = b.u - a.u, dv1 = b.v - a.v, du2 = d.u - a.u, dv2 = d.v - a.v;
+      const du1 = b.u - a.u,
+        dv1 = b.v - a.v,
+        du2 = d.u - a.u,
+        dv2 = d.v - a.v;
       const det = du1 * dv2 - du2 * dv1;
       if (Math.abs(det) < 1e-9) continue;
-      const sx = b.x - a.x, sy = d.y - a.y;
-      const m11 = (sx * dv2) / det, m12 = (-sy * dv1) / det, m21 = (-sx * du2) / det, m22 = (sy * du1) / det;
+      const sx = b.x - a.x,
+        sy = d.y - a.y;
+      const m11 = (sx * dv2) / det,
+        m12 = (-sy * dv1) / det,
+        m21 = (-sx * du2) / det,
+        m22 = (sy * du1) / det;
       context.save();
       context.beginPath();
       context.rect(a.x - 0.3, a.y - 0.3, sx + 0.6, sy + 0.6);
@@ -194,30 +211,77 @@ export function FlatView({ tall }: { tall?: boolean }) {
   };
 
   return (
-    <div className="flat" ref={box} data-testid="flat-view" data-against={other?.frame ?? ""} style={{ height: tall ? "100%" : undefined, cursor: outlining && tool !== "move" ? "crosshair" : "default" }}
-      onDragOver={(e) => e.dataTransfer.types.includes(SLOT_DRAG) && e.preventDefault()} onDrop={dropped}
-      onPointerDown={down} onPointerMove={hand.moved} onPointerUp={hand.released} onPointerCancel={hand.released} onDoubleClick={() => outlining && tool !== "move" && draw.finish()}>
+    <div
+      className="flat"
+      ref={box}
+      data-testid="flat-view"
+      data-against={other?.frame ?? ""}
+      style={{ height: tall ? "100%" : undefined, cursor: outlining && tool !== "move" ? "crosshair" : "default" }}
+      onDragOver={(e) => e.dataTransfer.types.includes(SLOT_DRAG) && e.preventDefault()}
+      onDrop={dropped}
+      onPointerDown={down}
+      onPointerMove={hand.moved}
+      onPointerUp={hand.released}
+      onPointerCancel={hand.released}
+      onDoubleClick={() => outlining && tool !== "move" && draw.finish()}
+    >
       <canvas ref={ref} style={{ width: size.width, height: size.height, display: "block" }} />
       {corners ? (
         <svg className="overlay" width={size.width} height={size.height} aria-hidden>
-          {[[x0, y0], [x0 + w, y0], [x0 + w, y0 + h], [x0, y0 + h]].map(([x = 0, y = 0], i) => (
+          {[
+            [x0, y0],
+            [x0 + w, y0],
+            [x0 + w, y0 + h],
+            [x0, y0 + h],
+          ].map(([x = 0, y = 0], i) => (
             <path key={i} d={glyphPath(i, 4.8)} transform={`translate(${x} ${y})`} fill="#f4ecda" stroke="#121414" strokeWidth={1.2} />
           ))}
           {other && beside && (
             <>
-              <text x={x0 + w / 2} y={y0 + h + 15} textAnchor="middle" className="tag">{(flipped ? other.frame : frame) + firstFrame}</text>
-              <text x={x0 + 1.5 * w + 8} y={y0 + h + 15} textAnchor="middle" className="tag">{other.frame + firstFrame}</text>
+              <text x={x0 + w / 2} y={y0 + h + 15} textAnchor="middle" className="tag">
+                {(flipped ? other.frame : frame) + firstFrame}
+              </text>
+              <text x={x0 + 1.5 * w + 8} y={y0 + h + 15} textAnchor="middle" className="tag">
+                {other.frame + firstFrame}
+              </text>
             </>
           )}
-          {other && !beside && <text x={x0 + w / 2} y={y0 + h + 15} textAnchor="middle" className="tag">{`${frame + firstFrame} less ${other.frame + firstFrame}, eight times`}</text>}
+          {other && !beside && (
+            <text
+              x={x0 + w / 2}
+              y={y0 + h + 15}
+              textAnchor="middle"
+              className="tag"
+            >{`${frame + firstFrame} less ${other.frame + firstFrame}, eight times`}</text>
+          )}
         </svg>
       ) : (
-        <div className="flat-empty quiet">{surface?.corners ? "The surface is not followed at this frame." : "Place the four corners to see the surface square-on."}</div>
+        <div className="flat-empty quiet">
+          {surface?.corners ? "The surface is not followed at this frame." : "Place the four corners to see the surface square-on."}
+        </div>
       )}
       {outlining && onFlat && (
         <svg className="flat-shapes" width={size.width} height={size.height} aria-hidden>
-          <Overlay named="flat-" toScreen={onFlat.seen} zoom={onFlat.zoom} corners={null} cornersMovable={false} sigmas={null} shapes={allShapes.shapes}
-            marks={[]} marksMovable={false} crossing={null} drawing={drawing} drawingTo={null} cursor={null} selection={selection} faded={dragging} edges={false} beside={null} onGrab={hand.onGrab} />
+          <Overlay
+            named="flat-"
+            toScreen={onFlat.seen}
+            zoom={onFlat.zoom}
+            corners={null}
+            cornersMovable={false}
+            sigmas={null}
+            shapes={allShapes.shapes}
+            marks={[]}
+            marksMovable={false}
+            crossing={null}
+            drawing={drawing}
+            drawingTo={null}
+            cursor={null}
+            selection={selection}
+            faded={dragging}
+            edges={false}
+            beside={null}
+            onGrab={hand.onGrab}
+          />
         </svg>
       )}
       {step === "place" && overlays && onFlat && !other && (
@@ -248,10 +312,27 @@ function PatchChoice() {
     <span className="patch-choice" onPointerDown={(e) => e.stopPropagation()}>
       {against.frame !== null && (
         <Tooltip title="Beside each other, or what differs; hold Y to flip">
-          <Segmented size="small" value={against.how} data-testid="patch-how" options={["beside", "difference"]} onChange={(how) => setBench({ against: { ...against, how: how as "beside" | "difference" } })} />
+          <Segmented
+            size="small"
+            value={against.how}
+            data-testid="patch-how"
+            options={["beside", "difference"]}
+            onChange={(how) => setBench({ against: { ...against, how: how as "beside" | "difference" } })}
+          />
         </Tooltip>
       )}
-      <Tooltip title="Lay another frame's patch against this one"><Select size="small" variant="borderless" popupMatchSelectWidth={150} value={against.frame === null ? "none" : String(against.frame)} options={options} aria-label="patch against" data-testid="patch-against" onChange={choose} /></Tooltip>
+      <Tooltip title="Lay another frame's patch against this one">
+        <Select
+          size="small"
+          variant="borderless"
+          popupMatchSelectWidth={150}
+          value={against.frame === null ? "none" : String(against.frame)}
+          options={options}
+          aria-label="patch against"
+          data-testid="patch-against"
+          onChange={choose}
+        />
+      </Tooltip>
     </span>
   );
 }

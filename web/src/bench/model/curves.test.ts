@@ -2,10 +2,30 @@ import { describe, expect, it } from "vitest";
 import type { Surface, TakeFrame } from "../../api/types";
 import { curveValues, framesAbove, runsOf } from "./curves";
 
-const surface = { corners: [[0, 0], [10, 0], [10, 10], [0, 10]] } as unknown as Surface;
+const surface = {
+  corners: [
+    [0, 0],
+    [10, 0],
+    [10, 10],
+    [0, 10],
+  ],
+} as unknown as Surface;
 const at = (frame: number, x: number, sigma: number): [number, TakeFrame] => [
   frame,
-  { frame, status: "followed", homography: [1, 0, x, 0, 1, 0, 0, 0, 1], sigma_px: [sigma, sigma, sigma, 2 * sigma], residual_px: 0.1, share_used: 0.5, margin_px: null, through: null, defocus_px2: null, smear_px: null, noise: null, reason: "" },
+  {
+    frame,
+    status: "followed",
+    homography: [1, 0, x, 0, 1, 0, 0, 0, 1],
+    sigma_px: [sigma, sigma, sigma, 2 * sigma],
+    residual_px: 0.1,
+    share_used: 0.5,
+    margin_px: null,
+    through: null,
+    defocus_px2: null,
+    smear_px: null,
+    noise: null,
+    reason: "",
+  },
 ];
 const frames = new Map([at(0, 0, 0.1), at(1, 3, 0.1), at(2, 6, 0.4), at(3, 15, 0.1)]);
 const range = { first: 0, last: 4 };
@@ -27,6 +47,10 @@ describe("curves", () => {
 
 describe("runs", () => {
   it("join neighbours and close small gaps", () => {
-    expect(runsOf([9, 1, 2, 4, 12])).toEqual([[1, 4], [9, 9], [12, 12]]);
+    expect(runsOf([9, 1, 2, 4, 12])).toEqual([
+      [1, 4],
+      [9, 9],
+      [12, 12],
+    ]);
   });
 });

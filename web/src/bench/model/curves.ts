@@ -16,13 +16,40 @@ const CORNERS: Line[] = [
 
 export const CURVES: Record<CurveId, Curve> = {
   doubt: { label: "Doubt", hint: "How unsure each corner is", unit: "px", least: 0.2, lines: CORNERS },
-  residual: { label: "Residual", hint: "How far the picture disagrees with the reference frame, as a shift", unit: "px", least: 0.2, lines: [{ name: "residual", colour: "#f4ecda" }] },
-  margin: { label: "Margin", hint: "How far the worst corner would move if surface and lens were allowed to bend", unit: "px", least: 0.2, lines: [{ name: "margin", colour: "#f4ecda" }] },
+  residual: {
+    label: "Residual",
+    hint: "How far the picture disagrees with the reference frame, as a shift",
+    unit: "px",
+    least: 0.2,
+    lines: [{ name: "residual", colour: "#f4ecda" }],
+  },
+  margin: {
+    label: "Margin",
+    hint: "How far the worst corner would move if surface and lens were allowed to bend",
+    unit: "px",
+    least: 0.2,
+    lines: [{ name: "margin", colour: "#f4ecda" }],
+  },
   speed: { label: "Speed", hint: "How far each corner moves from the frame before", unit: "px", least: 1, lines: CORNERS },
   acceleration: { label: "Acceleration", hint: "How much the speed of each corner changes: a jump is a slip", unit: "px", least: 1, lines: CORNERS },
   apart: { label: "Takes apart", hint: "How far each corner of the take beside lies from the chosen one", unit: "px", least: 0.2, lines: CORNERS },
-  point: { label: "Chosen point", hint: "How far the chosen single point moves from the frame before, across and down", unit: "px", least: 1, lines: [{ name: "across", colour: "#f4ecda" }, { name: "down", colour: "#62b5a3", dash: [8, 3] }] },
-  used: { label: "Region compared", hint: "How much of the region was seen and agreed. Covered parts lower it; a frame can still be sure", unit: "share", least: 1, lines: [{ name: "used", colour: "#62b5a3" }] },
+  point: {
+    label: "Chosen point",
+    hint: "How far the chosen single point moves from the frame before, across and down",
+    unit: "px",
+    least: 1,
+    lines: [
+      { name: "across", colour: "#f4ecda" },
+      { name: "down", colour: "#62b5a3", dash: [8, 3] },
+    ],
+  },
+  used: {
+    label: "Region compared",
+    hint: "How much of the region was seen and agreed. Covered parts lower it; a frame can still be sure",
+    unit: "share",
+    least: 1,
+    lines: [{ name: "used", colour: "#62b5a3" }],
+  },
 };
 
 type Frames = ReadonlyMap<number, TakeFrame> | undefined;

@@ -11,7 +11,12 @@ const quad = [
 describe("homographies", () => {
   it("take the unit square to the quad in corner order", () => {
     const h = unitSquareTo(quad);
-    const unit = [[0, 0], [1, 0], [1, 1], [0, 1]] as const;
+    const unit = [
+      [0, 0],
+      [1, 0],
+      [1, 1],
+      [0, 1],
+    ] as const;
     unit.forEach(([x, y], i) => {
       const p = apply(h, { x, y });
       expect(p.x).toBeCloseTo(quad[i]?.x ?? 0, 9);
@@ -26,7 +31,14 @@ describe("homographies", () => {
   });
 
   it("know the proportions of a square", () => {
-    expect(edgeAspect([{ x: 0, y: 0 }, { x: 30, y: 0 }, { x: 30, y: 15 }, { x: 0, y: 15 }])).toBeCloseTo(2);
+    expect(
+      edgeAspect([
+        { x: 0, y: 0 },
+        { x: 30, y: 0 },
+        { x: 30, y: 15 },
+        { x: 0, y: 15 },
+      ]),
+    ).toBeCloseTo(2);
   });
 
   it("round for the document", () => {

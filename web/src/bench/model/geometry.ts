@@ -26,8 +26,7 @@ export function apply(h: Homography, p: PlatePoint): PlatePoint {
 export function multiply(a: Homography, b: Homography): Homography {
   const out: number[] = [];
   for (let r = 0; r < 3; r++)
-    for (let c = 0; c < 3; c++)
-      out.push((a[3 * r] ?? 0) * (b[c] ?? 0) + (a[3 * r + 1] ?? 0) * (b[3 + c] ?? 0) + (a[3 * r + 2] ?? 0) * (b[6 + c] ?? 0));
+    for (let c = 0; c < 3; c++) out.push((a[3 * r] ?? 0) * (b[c] ?? 0) + (a[3 * r + 1] ?? 0) * (b[3 + c] ?? 0) + (a[3 * r + 2] ?? 0) * (b[6 + c] ?? 0));
   return out;
 }
 

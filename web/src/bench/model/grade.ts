@@ -4,7 +4,10 @@ import type { Grade } from "../../api/types";
 export type Channel = "all" | "red" | "green" | "blue";
 export type Point = [number, number];
 export const CHANNELS: readonly Channel[] = ["all", "red", "green", "blue"];
-const STRAIGHT: Point[] = [[0, 0], [1, 1]];
+const STRAIGHT: Point[] = [
+  [0, 0],
+  [1, 1],
+];
 
 /** A grade as it begins: it changes nothing. */
 export function newGrade(): Grade {
@@ -32,7 +35,10 @@ export function withCurve(grade: Grade, channel: Channel, points: readonly Point
 /** The points with one more, in the middle of the widest gap and on the straight line there. */
 export function withMore(points: readonly Point[]): Point[] {
   const all: Point[] = [...points];
-  const at = all.slice(1).map((p, i) => ({ i, gap: p[0] - (all[i]?.[0] ?? 0) })).sort((a, b) => b.gap - a.gap)[0];
+  const at = all
+    .slice(1)
+    .map((p, i) => ({ i, gap: p[0] - (all[i]?.[0] ?? 0) }))
+    .sort((a, b) => b.gap - a.gap)[0];
   const [left, right] = at ? [all[at.i], all[at.i + 1]] : [all[0], [1, 1] as Point];
   if (!left || !right) return STRAIGHT;
   return [...all, [(left[0] + right[0]) / 2, (left[1] + right[1]) / 2] as Point].sort((a, b) => a[0] - b[0]);

@@ -20,5 +20,8 @@ it("says what noise alone would show, corner by corner", () => {
 });
 
 it("names the worst frames and the corner that moves", () => {
-  expect(worstFrames(rows, 2)).toEqual([{ frame: 1, corner: 0, px: 5 }, { frame: 2, corner: 0, px: 1 }]);
+  expect(worstFrames(rows, 2)).toEqual([
+    { frame: 1, corner: 0, px: 5 },
+    { frame: 2, corner: 0, px: 1 },
+  ]);
 });

@@ -1,7 +1,12 @@
 import { describe, expect, it } from "vitest";
 import { changed, type Key, keyBeside, keyedPoints, pointsAt, type PoseAt, withoutKey } from "./keyed";
 
-const square = (x: number, y: number) => [{ x, y }, { x: x + 10, y }, { x: x + 10, y: y + 10 }, { x, y: y + 10 }];
+const square = (x: number, y: number) => [
+  { x, y },
+  { x: x + 10, y },
+  { x: x + 10, y: y + 10 },
+  { x, y: y + 10 },
+];
 const key = (frame: number, x: number, y: number, ease: Key["ease"] = "linear"): Key => ({ frame, points: square(x, y), ease });
 const still: PoseAt = () => null;
 /** A plane that goes 2 px to the right with every frame. */

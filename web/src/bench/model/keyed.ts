@@ -13,7 +13,13 @@ export type Scope = "here" | "onwards" | "whole";
 /** Every shape of a region in one form: plain polygons become shapes with one key at the reference frame. */
 export function regionShapes(surface: Surface): RegionShape[] {
   const plain = (role: "include" | "exclude") =>
-    surface.region[role].map((points): RegionShape => ({ role, outline: "straight", rides: "plane", feather_px: 0, keys: [{ frame: surface.reference_frame, points, ease: "linear" }] }));
+    surface.region[role].map((points): RegionShape => ({
+      role,
+      outline: "straight",
+      rides: "plane",
+      feather_px: 0,
+      keys: [{ frame: surface.reference_frame, points, ease: "linear" }],
+    }));
   return [...plain("include"), ...plain("exclude"), ...surface.region.shapes];
 }
 
@@ -66,7 +72,11 @@ export function changed(keys: readonly Key[], frame: number, points: readonly Pl
     // A point put in or taken out counts for all keys.
     const before = pointsAt(frame, keys, pose);
     old = keys.map((k) => {
-      const whole = likewise(before, points, k.points.map((p, i) => p ?? before[i] ?? { x: 0, y: 0 }));
+      const whole = likewise(
+        before,
+        points,
+        k.points.map((p, i) => p ?? before[i] ?? { x: 0, y: 0 }),
+      );
       return { ...k, points: whole };
     });
   }
@@ -111,7 +121,10 @@ export function plainKeys(keys: readonly Key[]): RegionShape["keys"] {
 
 /** The same shapes drawn anew for another reference frame, or another plane: one key each, where they are at that frame. */
 export function shapesAt(shapes: readonly RegionShape[], frame: number, pose: PoseAt): RegionShape[] {
-  return shapes.map((s) => ({ ...s, keys: plainKeys([{ frame, points: pointsAt(frame, keysOf(s), s.rides === "plane" ? pose : () => null), ease: "linear" }]) }));
+  return shapes.map((s) => ({
+    ...s,
+    keys: plainKeys([{ frame, points: pointsAt(frame, keysOf(s), s.rides === "plane" ? pose : () => null), ease: "linear" }]),
+  }));
 }
 
 /** The key before or after a frame; null when there is none. */

@@ -17,7 +17,11 @@ describe("the lane of artwork in time", () => {
     expect(laneOf(placed({}, { after: "loop" }), { frames: 30, rate: 12 }, 24, 70).again).toEqual([60]);
   });
   it("has ticks that crowd where it is fast", () => {
-    const retime = [{ frame: 0, at: 0, ease: "linear" }, { frame: 40, at: 20, ease: "linear" }, { frame: 60, at: 100, ease: "linear" }];
+    const retime = [
+      { frame: 0, at: 0, ease: "linear" },
+      { frame: 40, at: 20, ease: "linear" },
+      { frame: 60, at: 100, ease: "linear" },
+    ];
     const { ticks } = laneOf(placed({}, { retime }), { frames: 200, rate: 24 }, 24, 61);
     const steps = ticks.slice(1).map((n, i) => n - (ticks[i] ?? 0));
     expect(steps[0]).toBeGreaterThan(15);
@@ -25,7 +29,12 @@ describe("the lane of artwork in time", () => {
   });
   it("shows the items of a running order as blocks", () => {
     const order = { artwork: { kind: "order", items: [{ frames: 10 }, { frames: 20 }] } };
-    expect(laneOf(placed(order, { after: "loop" }), film, 24, 45).blocks).toEqual([{ frame: 0, item: 0 }, { frame: 10, item: 1 }, { frame: 30, item: 0 }, { frame: 40, item: 1 }]);
+    expect(laneOf(placed(order, { after: "loop" }), film, 24, 45).blocks).toEqual([
+      { frame: 0, item: 0 },
+      { frame: 10, item: 1 },
+      { frame: 30, item: 0 },
+      { frame: 40, item: 1 },
+    ]);
   });
   it("keeps its ends in order while they are dragged, and within the plate", () => {
     expect(spanDragged(placed(), "first", 12, 60)).toEqual([12, 59]);

@@ -48,6 +48,11 @@ it("crops by its edges, also when it is turned, and leaves something of it", () 
 });
 
 it("steps in plate px", () => {
-  const area = [{ x: 0, y: 0 }, { x: 200, y: 0 }, { x: 200, y: 50 }, { x: 0, y: 50 }];
+  const area = [
+    { x: 0, y: 0 },
+    { x: 200, y: 0 },
+    { x: 200, y: 50 },
+    { x: 0, y: 50 },
+  ];
   expect(stepIn(area, { x: 1, y: -0.1 })).toEqual([0.005, -0.002]);
 });

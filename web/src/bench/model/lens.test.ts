@@ -37,7 +37,12 @@ it("goes back from what is seen to what is ideal", () => {
 
 it("bends edges between corners that stay where they are", () => {
   const t = termsOf({ ...none, k1: -0.1 }, 1920, 1080);
-  const corners = [{ x: 200, y: 100 }, { x: 1700, y: 100 }, { x: 1700, y: 900 }, { x: 200, y: 900 }];
+  const corners = [
+    { x: 200, y: 100 },
+    { x: 1700, y: 100 },
+    { x: 1700, y: 900 },
+    { x: 200, y: 900 },
+  ];
   const edges = edgesOf(t, corners);
   expect(edges).toHaveLength(64);
   expect(edges[0]?.x).toBeCloseTo(200, 2);

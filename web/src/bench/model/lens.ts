@@ -37,7 +37,11 @@ export function undistort(t: LensTerms, seen: PlatePoint): PlatePoint {
 /** The lens a surface is seen through: as it was found with its take, else as the document gives it; null where it bends nothing. */
 export function lensOf(take: Pick<TakeView, "camera"> | null, lens: Shot["lens"], width: number, height: number): LensTerms | null {
   const found = take?.camera?.lens;
-  const t = found ? { ...found, centre: { x: found.centre[0], y: found.centre[1] }, half: found.half_diagonal } : lens.mode === "given" ? termsOf(lens, width, height) : null;
+  const t = found
+    ? { ...found, centre: { x: found.centre[0], y: found.centre[1] }, half: found.half_diagonal }
+    : lens.mode === "given"
+      ? termsOf(lens, width, height)
+      : null;
   return t && (t.k1 || t.k2 || t.k3 || t.p1 || t.p2) ? t : null;
 }
 

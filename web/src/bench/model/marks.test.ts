@@ -3,13 +3,26 @@ import { describe, expect, it } from "vitest";
 import { markAt, sizesAt, type TrackPoint, withKey, withoutMarkKey } from "./marks";
 
 const point: TrackPoint = {
-  id: "p1", motion: "translation", against: "first", left_out: false, used_spans: [], half_size_px: [12, 12], search_px: [40, 40],
-  keys: [{ frame: 10, at: [100, 50], half_size_px: null, search_px: null }, { frame: 30, at: [140, 60], half_size_px: null, search_px: [80, 80] }],
+  id: "p1",
+  motion: "translation",
+  against: "first",
+  left_out: false,
+  used_spans: [],
+  half_size_px: [12, 12],
+  search_px: [40, 40],
+  keys: [
+    { frame: 10, at: [100, 50], half_size_px: null, search_px: null },
+    { frame: 30, at: [140, 60], half_size_px: null, search_px: [80, 80] },
+  ],
 };
 
 it("shows a key, else what was found, else the nearest key", () => {
   expect(markAt(point, 30, undefined)).toMatchObject({ at: { x: 140, y: 60 }, status: "by_hand" });
-  expect(markAt(point, 20, { status: "followed", x: 121.5, y: 54, sigma_px: 0.05 })).toMatchObject({ at: { x: 121.5, y: 54 }, status: "followed", sigma: 0.05 });
+  expect(markAt(point, 20, { status: "followed", x: 121.5, y: 54, sigma_px: 0.05 })).toMatchObject({
+    at: { x: 121.5, y: 54 },
+    status: "followed",
+    sigma: 0.05,
+  });
   expect(markAt(point, 12, undefined)).toMatchObject({ at: { x: 100, y: 50 }, status: "unknown" });
   expect(markAt(point, 29, { status: "lost", x: null, y: null, sigma_px: null })).toMatchObject({ at: { x: 140, y: 60 }, status: "lost" });
 });
@@ -32,7 +45,12 @@ it("keeps its last key", () => {
 });
 
 describe("a pattern that reaches beyond its surface", () => {
-  const quad = [{ x: 100, y: 100 }, { x: 300, y: 110 }, { x: 295, y: 260 }, { x: 98, y: 250 }];
+  const quad = [
+    { x: 100, y: 100 },
+    { x: 300, y: 110 },
+    { x: 295, y: 260 },
+    { x: 98, y: 250 },
+  ];
   it("is offered the nearest place inside", () => {
     const to = placeInside({ x: 100, y: 100 }, [12, 12], quad);
     expect(to).not.toBeNull();

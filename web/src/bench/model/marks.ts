@@ -31,7 +31,8 @@ export function markAt(point: TrackPoint, frame: number, found: PointView | unde
   const own = point.keys.find((k) => k.frame === frame);
   const sizes = sizesAt(point, frame);
   if (own) return { id: point.id, at: { x: own.at[0], y: own.at[1] }, ...sizes, status: "by_hand", sigma: found?.sigma_px ?? null };
-  if (found && found.x !== null && found.y !== null) return { id: point.id, at: { x: found.x, y: found.y }, ...sizes, status: found.status, sigma: found.sigma_px };
+  if (found && found.x !== null && found.y !== null)
+    return { id: point.id, at: { x: found.x, y: found.y }, ...sizes, status: found.status, sigma: found.sigma_px };
   const nearest = point.keys.reduce((a, b) => (Math.abs(b.frame - frame) < Math.abs(a.frame - frame) ? b : a));
   return { id: point.id, at: { x: nearest.at[0], y: nearest.at[1] }, ...sizes, status: found ? "lost" : "unknown", sigma: null };
 }

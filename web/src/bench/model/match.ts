@@ -1,10 +1,38 @@
 /** What makes things sit: parts in the order people look at them, and taking them over. Pure. */
 import type { Proposal, SurfaceMatch } from "../../api/types";
 
-export type PartId = "levels" | "light" | "shading" | "reflections" | "softness" | "movement" | "halo" | "fringe" | "vignette" | "grain" | "veil" | "shadow" | "glow" | "wrap" | "grade";
+export type PartId =
+  | "levels"
+  | "light"
+  | "shading"
+  | "reflections"
+  | "softness"
+  | "movement"
+  | "halo"
+  | "fringe"
+  | "vignette"
+  | "grain"
+  | "veil"
+  | "shadow"
+  | "glow"
+  | "wrap"
+  | "grade";
 export const PART_NAMES: Record<PartId, string> = {
-  levels: "Levels", light: "Light", shading: "Shading", reflections: "Reflections", softness: "Softness", movement: "Movement", halo: "Halo of sharpening", fringe: "Colour fringe", vignette: "Vignetting", grain: "Grain", veil: "Veil",
-  shadow: "Shadow of what is in front", glow: "Glow of the screen", wrap: "Light around the edge", grade: "Grade",
+  levels: "Levels",
+  light: "Light",
+  shading: "Shading",
+  reflections: "Reflections",
+  softness: "Softness",
+  movement: "Movement",
+  halo: "Halo of sharpening",
+  fringe: "Colour fringe",
+  vignette: "Vignetting",
+  grain: "Grain",
+  veil: "Veil",
+  shadow: "Shadow of what is in front",
+  glow: "Glow of the screen",
+  wrap: "Light around the edge",
+  grade: "Grade",
 };
 /** Parts that nothing measures: they are added by hand. */
 export const BY_HAND: readonly PartId[] = ["veil", "vignette", "wrap", "grade"];
@@ -40,5 +68,7 @@ export function sparkline(values: readonly number[], width: number, height: numb
   if (values.length < 2) return "";
   const [low, high] = [Math.min(...values), Math.max(...values)];
   const span = Math.max(high - low, 1e-6, 0.02 * Math.abs(high));
-  return values.map((v, i) => `${i ? "L" : "M"}${((i / (values.length - 1)) * width).toFixed(1)} ${(height - 1 - ((v - low) / span) * (height - 2)).toFixed(1)}`).join("");
+  return values
+    .map((v, i) => `${i ? "L" : "M"}${((i / (values.length - 1)) * width).toFixed(1)} ${(height - 1 - ((v - low) / span) * (height - 2)).toFixed(1)}`)
+    .join("");
 }

@@ -10,7 +10,10 @@ it("begins with a free id and a name", () => {
 });
 
 it("works on the chosen matte, else on the surface's, else on any", () => {
-  const all = [{ id: "a", surface: null }, { id: "b", surface: "s" }];
+  const all = [
+    { id: "a", surface: null },
+    { id: "b", surface: "s" },
+  ];
   expect(chosenMatte(all, "a", "s")?.id).toBe("a");
   expect(chosenMatte(all, null, "s")?.id).toBe("b");
   expect(chosenMatte(all, "gone", "t")?.id).toBe("a");
@@ -26,7 +29,26 @@ it("puts parts in, out and elsewhere in the list", () => {
 });
 
 it("keeps samples with their frames, and says so", () => {
-  const two = withSample(withSample(key, 12, [[1, 2], [3, 4], [5, 6]]), 40, [[1, 2], [3, 4], [5, 6]]);
-  expect(two.samples[0]).toEqual({ frame: 12, polygon: [[1, 2], [3, 4], [5, 6]] });
+  const two = withSample(
+    withSample(key, 12, [
+      [1, 2],
+      [3, 4],
+      [5, 6],
+    ]),
+    40,
+    [
+      [1, 2],
+      [3, 4],
+      [5, 6],
+    ],
+  );
+  expect(two.samples[0]).toEqual({
+    frame: 12,
+    polygon: [
+      [1, 2],
+      [3, 4],
+      [5, 6],
+    ],
+  });
   expect(partText(two, 1001)).toBe("2 samples, frame 1013, 1041");
 });

@@ -4,7 +4,13 @@ import type { Pair } from "./geometry";
 import { freshId } from "./shot";
 
 export const PART_NAMES: Record<MattePart["kind"], string> = {
-  key: "Key", brightness: "Brightness", shape: "Shape", region: "Followed region", outline: "Outline in front", difference: "Difference", file: "Matte from a file",
+  key: "Key",
+  brightness: "Brightness",
+  shape: "Shape",
+  region: "Followed region",
+  outline: "Outline in front",
+  difference: "Difference",
+  file: "Matte from a file",
 };
 
 export const SIGNS = { add: "+", subtract: "−", intersect: "×" } as const;
@@ -12,7 +18,10 @@ export const SIGN_HINTS = { add: "added", subtract: "taken away", intersect: "on
 
 /** A matte as it begins. */
 export function newMatte(surface: string | null, taken: readonly Pick<Matte, "id">[]): Matte {
-  const id = freshId("matte", taken.map((m) => m.id));
+  const id = freshId(
+    "matte",
+    taken.map((m) => m.id),
+  );
   const n = taken.length + 1;
   return { id, name: n === 1 ? "In front" : `In front ${n}`, surface, parts: [] };
 }

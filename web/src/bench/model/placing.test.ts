@@ -3,7 +3,16 @@ import type { Placement, Timing } from "../../api/types";
 import { fileArtwork } from "../../shelf/artwork";
 import { endsAt, exchanged, keyToggled, layoutAt, layoutSet, newPlacement, positionAt, stretchedOver } from "./placing";
 
-const timing = (change: Partial<Timing> = {}): Timing => ({ rate: "own", offset: 0, first: null, last: null, after: "hold", retime: [], frames: "nearest", ...change });
+const timing = (change: Partial<Timing> = {}): Timing => ({
+  rate: "own",
+  offset: 0,
+  first: null,
+  last: null,
+  after: "hold",
+  retime: [],
+  frames: "nearest",
+  ...change,
+});
 const placed = (id: string, surface: string): Placement => ({ ...newPlacement(surface, fileArtwork("a"), []), id });
 
 it("gives a new placement a name that is free", () => {
@@ -20,7 +29,13 @@ it("exchanges neighbours of the same surface, and none beyond the ends", () => {
 it("runs at its own rate, from its first used frame, or by keys", () => {
   expect(positionAt(timing(), 12, 24, 10)).toBe(5);
   expect(positionAt(timing({ rate: "plate", first: 3, offset: 2 }), 12, 24, 10)).toBe(15);
-  const keyed = timing({ retime: [{ frame: 0, at: 10, ease: "linear" }, { frame: 10, at: 30, ease: "held" }, { frame: 20, at: 99, ease: "linear" }] });
+  const keyed = timing({
+    retime: [
+      { frame: 0, at: 10, ease: "linear" },
+      { frame: 10, at: 30, ease: "held" },
+      { frame: 20, at: 99, ease: "linear" },
+    ],
+  });
   expect([0, 5, 15, 25].map((n) => positionAt(keyed, 12, 24, n))).toEqual([10, 20, 30, 99]);
 });
 

@@ -8,7 +8,14 @@ type Named = Pick<Placement, "id">;
 
 /** A placement as it begins; what is left out has its default in the document. */
 export function newPlacement(surface: string | null, artwork: Artwork, taken: readonly Named[]): Placement {
-  return { id: freshId("art", taken.map((p) => p.id)), surface, artwork } as Placement;
+  return {
+    id: freshId(
+      "art",
+      taken.map((p) => p.id),
+    ),
+    surface,
+    artwork,
+  } as Placement;
 }
 
 /** A placement with its neighbour of the same surface exchanged, far to near; null when there is none that way. */
@@ -25,7 +32,7 @@ export function placementName(p: Placement, media: Record<string, MediaView>): s
   if (p.name) return p.name;
   const a = p.artwork;
   if (a.kind === "file") return (a.media ? media[a.media]?.name : a.path) ?? "a file that is not here";
-  return a.kind === "text" ? a.text.split("\n")[0] ?? "Text" : KIND_NAMES[a.kind];
+  return a.kind === "text" ? (a.text.split("\n")[0] ?? "Text") : KIND_NAMES[a.kind];
 }
 
 /** The moment of the artwork at a frame of the plate. The same rule as the core's. */
@@ -46,7 +53,13 @@ export function endsAt(t: Timing, count: number, own: number | null, plate: numb
 /** Artwork run once over all frames of the plate, by two keys. */
 export function stretchedOver(t: Timing, count: number, frames: number): Timing {
   const [first, last] = [t.first ?? 0, t.last ?? count - 1];
-  return { ...t, retime: [{ frame: 0, at: first, ease: "linear" }, { frame: Math.max(1, frames - 1), at: last, ease: "linear" }] };
+  return {
+    ...t,
+    retime: [
+      { frame: 0, at: first, ease: "linear" },
+      { frame: Math.max(1, frames - 1), at: last, ease: "linear" },
+    ],
+  };
 }
 
 export const PLAIN_LAYOUT: LayoutKey = { frame: 0, move: [0, 0], scale: [1, 1], turn_deg: 0, crop: [0, 0, 0, 0], ease: "linear" };
@@ -57,7 +70,14 @@ export function layoutAt(keys: readonly LayoutKey[], frame: number): LayoutKey {
   if (!found) return PLAIN_LAYOUT;
   const { a, b, t } = found;
   const mix = <T extends number[]>(p: T, q: T) => p.map((v, i) => v + t * ((q[i] ?? v) - v)) as T;
-  return { ...a, frame, move: mix(a.move, b.move), scale: mix(a.scale, b.scale), crop: mix(a.crop, b.crop), turn_deg: a.turn_deg + t * (b.turn_deg - a.turn_deg) };
+  return {
+    ...a,
+    frame,
+    move: mix(a.move, b.move),
+    scale: mix(a.scale, b.scale),
+    crop: mix(a.crop, b.crop),
+    turn_deg: a.turn_deg + t * (b.turn_deg - a.turn_deg),
+  };
 }
 
 /** Keys after artwork was laid otherwise at a frame: without keys over time one key holds all along. */

@@ -4,11 +4,27 @@ import type { TrackPoint } from "./marks";
 import { beyond, driving, within } from "./pointSet";
 
 const figure = (id: string, error_px: number | null, acceleration_px: number, seen: number): PointFiguresView => ({
-  id, error_px, acceleration_px, seen, carried: 0, lost: 0, worst_px: error_px, worst_frame: 3, speed_px: 1, sigma_px: 0.05,
+  id,
+  error_px,
+  acceleration_px,
+  seen,
+  carried: 0,
+  lost: 0,
+  worst_px: error_px,
+  worst_frame: 3,
+  speed_px: 1,
+  sigma_px: 0.05,
 });
 const FIGURES = [figure("a", 0.1, 0.2, 90), figure("b", 1.4, 0.3, 90), figure("c", 0.2, 9, 90), figure("d", null, 0.1, 4)];
 const point = (id: string): TrackPoint => ({
-  id, keys: [{ frame: 0, at: [1, 2], half_size_px: null, search_px: null }], half_size_px: [12, 12], search_px: [40, 40], motion: "translation", against: "first", left_out: false, used_spans: [],
+  id,
+  keys: [{ frame: 0, at: [1, 2], half_size_px: null, search_px: null }],
+  half_size_px: [12, 12],
+  search_px: [40, 40],
+  motion: "translation",
+  against: "first",
+  left_out: false,
+  used_spans: [],
 });
 
 test("a filter picks what lies beyond any of its limits", () => {

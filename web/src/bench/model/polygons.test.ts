@@ -1,7 +1,11 @@
 import { describe, expect, it } from "vitest";
 import { boxOf, closes, insertAfter, likewise, midpoint, moveSome, removePoint, scaleSome, within } from "./polygons";
 
-const triangle = [{ x: 0, y: 0 }, { x: 10, y: 0 }, { x: 0, y: 10 }];
+const triangle = [
+  { x: 0, y: 0 },
+  { x: 10, y: 0 },
+  { x: 0, y: 10 },
+];
 
 it("leaves the given points alone", () => {
   expect(moveSome(triangle, [1], 1, 2)[1]).toEqual({ x: 11, y: 2 });
@@ -28,7 +32,11 @@ it("closes near the first point once there are three", () => {
 describe("several points", () => {
   const box = boxOf(triangle, [0, 1, 2]);
   it("move together, the others stay", () => {
-    expect(moveSome(triangle, [0, 2], 3, 1)).toEqual([{ x: 3, y: 1 }, { x: 10, y: 0 }, { x: 3, y: 11 }]);
+    expect(moveSome(triangle, [0, 2], 3, 1)).toEqual([
+      { x: 3, y: 1 },
+      { x: 10, y: 0 },
+      { x: 3, y: 11 },
+    ]);
   });
   it("span a box, one does not", () => {
     expect(box).toEqual({ left: 0, top: 0, right: 10, bottom: 10 });
@@ -37,7 +45,11 @@ describe("several points", () => {
   it("scale about the opposite corner, in proportion unless free", () => {
     if (!box) throw new Error("no box");
     expect(scaleSome(triangle, [0, 1, 2], box, 2, { x: 20, y: 20 }, false)[1]).toEqual({ x: 20, y: 0 });
-    expect(scaleSome(triangle, [0, 1, 2], box, 2, { x: 20, y: 10 }, true)).toEqual([{ x: 0, y: 0 }, { x: 20, y: 0 }, { x: 0, y: 10 }]);
+    expect(scaleSome(triangle, [0, 1, 2], box, 2, { x: 20, y: 10 }, true)).toEqual([
+      { x: 0, y: 0 },
+      { x: 20, y: 0 },
+      { x: 0, y: 10 },
+    ]);
     expect(scaleSome(triangle, [0, 1, 2], box, 2, { x: 20, y: 10 }, false)[1]?.x).toBeCloseTo(15);
   });
   it("never shrink to nothing", () => {
@@ -50,7 +62,12 @@ describe("several points", () => {
 });
 
 describe("what was done to one outline, done to another", () => {
-  const before = [{ x: 0, y: 0 }, { x: 10, y: 0 }, { x: 10, y: 10 }, { x: 0, y: 10 }];
+  const before = [
+    { x: 0, y: 0 },
+    { x: 10, y: 0 },
+    { x: 10, y: 10 },
+    { x: 0, y: 10 },
+  ];
   const other = before.map((p) => ({ x: 2 * p.x, y: 2 * p.y }));
   it("puts a point on the same edge", () => {
     const now = insertAfter(before, 1, midpoint(before, 1));

@@ -19,7 +19,12 @@ export function boxOf(points: readonly PlatePoint[], indices: readonly number[])
 
 /** Corners of a box, from top-left clockwise. */
 export function boxCorners(box: Box): PlatePoint[] {
-  return [{ x: box.left, y: box.top }, { x: box.right, y: box.top }, { x: box.right, y: box.bottom }, { x: box.left, y: box.bottom }];
+  return [
+    { x: box.left, y: box.top },
+    { x: box.right, y: box.top },
+    { x: box.right, y: box.bottom },
+    { x: box.left, y: box.bottom },
+  ];
 }
 
 /** Some of the points scaled about the box corner opposite a handle, so that the handle comes to lie at a place. */

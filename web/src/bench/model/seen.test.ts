@@ -2,7 +2,9 @@ import { describe, expect, it } from "vitest";
 import type { TakeFrame, TakeView } from "../../api/types";
 import { cameraLines, softnessLines } from "./seen";
 
-const camera = { width: 1920, height: 1080, lens: null, readout: 0, shutter: null, tone: [0, 0], bow: [0, 0], focal: null } as unknown as NonNullable<TakeView["camera"]>;
+const camera = { width: 1920, height: 1080, lens: null, readout: 0, shutter: null, tone: [0, 0], bow: [0, 0], focal: null } as unknown as NonNullable<
+  TakeView["camera"]
+>;
 
 describe("what following found", () => {
   it("says nothing of what was not found", () => {
@@ -23,7 +25,11 @@ describe("what following found", () => {
 
   it("tells softer from sharper", () => {
     const seen = (defocus_px2: number) => softnessLines({ defocus_px2, smear_px: 3.1, noise: 0.006 } as unknown as TakeFrame);
-    expect(seen(0.36)).toEqual([["Focus", "0.60 px softer than the reference"], ["Smear", "3.1 px"], ["Noise", "1.5 of 255"]]);
+    expect(seen(0.36)).toEqual([
+      ["Focus", "0.60 px softer than the reference"],
+      ["Smear", "3.1 px"],
+      ["Noise", "1.5 of 255"],
+    ]);
     expect(seen(-0.36)[0]).toEqual(["Focus", "0.60 px sharper than the reference"]);
     expect(seen(0.01).length).toBe(2);
   });

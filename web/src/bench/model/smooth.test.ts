@@ -2,7 +2,12 @@ import { expect, it } from "vitest";
 import { smoothOutline } from "./smooth";
 
 const CORE = [3.916304032, -0.742329022, 4.159134091, 9.768649126] as const;
-const shape = [{ x: 0, y: 0 }, { x: 10, y: 1 }, { x: 12, y: 9 }, { x: -1, y: 8 }];
+const shape = [
+  { x: 0, y: 0 },
+  { x: 10, y: 1 },
+  { x: 12, y: 9 },
+  { x: -1, y: 8 },
+];
 
 it("passes through its points and draws the same curve as the core", () => {
   const curve = smoothOutline(shape, 12);

@@ -21,21 +21,47 @@ export function Again() {
       <Field label="Again" hint="Follows frames once more, starting from their neighbours. All other frames stay, and so does the old take">
         <span className="row">
           <Tooltip title="From here back to the start: Shift+R">
-            <Button size="small" onClick={() => void again([0, frame], "backwards")} aria-label="again, from here to start">‹ to start</Button>
+            <Button size="small" onClick={() => void again([0, frame], "backwards")} aria-label="again, from here to start">
+              ‹ to start
+            </Button>
           </Tooltip>
           <Tooltip title="This frame alone: A">
-            <Button size="small" onClick={() => void again([frame, frame])} data-testid="again-frame">this one</Button>
+            <Button size="small" onClick={() => void again([frame, frame])} data-testid="again-frame">
+              this one
+            </Button>
           </Tooltip>
           <Tooltip title="From here on to the end: R">
-            <Button size="small" onClick={() => void again([frame, count - 1], "forwards")} aria-label="again, from here to end">to end ›</Button>
+            <Button size="small" onClick={() => void again([frame, count - 1], "forwards")} aria-label="again, from here to end">
+              to end ›
+            </Button>
           </Tooltip>
         </span>
       </Field>
       <Field label="Picked" hint="Alt and a drag in the strip picks frames; so does a drag over curves">
         <span className="row">
-          <InputNumber size="small" style={{ width: 62 }} value={first + firstFrame} min={firstFrame} max={firstFrame + count - 1} precision={0} aria-label="first frame picked" onChange={(v) => v !== null && pick(v - firstFrame, last)} />
-          <InputNumber size="small" style={{ width: 62 }} value={last + firstFrame} min={firstFrame} max={firstFrame + count - 1} precision={0} aria-label="last frame picked" onChange={(v) => v !== null && pick(first, v - firstFrame)} />
-          <Button size="small" disabled={!picked} data-testid="again-span" onClick={() => void again([first, last])}>Again</Button>
+          <InputNumber
+            size="small"
+            style={{ width: 62 }}
+            value={first + firstFrame}
+            min={firstFrame}
+            max={firstFrame + count - 1}
+            precision={0}
+            aria-label="first frame picked"
+            onChange={(v) => v !== null && pick(v - firstFrame, last)}
+          />
+          <InputNumber
+            size="small"
+            style={{ width: 62 }}
+            value={last + firstFrame}
+            min={firstFrame}
+            max={firstFrame + count - 1}
+            precision={0}
+            aria-label="last frame picked"
+            onChange={(v) => v !== null && pick(first, v - firstFrame)}
+          />
+          <Button size="small" disabled={!picked} data-testid="again-span" onClick={() => void again([first, last])}>
+            Again
+          </Button>
         </span>
       </Field>
     </>

@@ -25,9 +25,17 @@ export function Beside() {
   return (
     <>
       <Field label="Compare with" hint="Another take, drawn with a dashed line in the picture">
-        <Select size="small" style={{ width: 170 }} value={shown ?? "none"} aria-label="take beside"
-          options={[{ value: "none", label: "nothing" }, ...others.map((t) => ({ value: t.id, label: `${takeName(t)}: ${t.followed} followed, ${t.lost} lost` }))]}
-          onChange={(v) => setBench({ beside: v === "none" ? null : v })} />
+        <Select
+          size="small"
+          style={{ width: 170 }}
+          value={shown ?? "none"}
+          aria-label="take beside"
+          options={[
+            { value: "none", label: "nothing" },
+            ...others.map((t) => ({ value: t.id, label: `${takeName(t)}: ${t.followed} followed, ${t.lost} lost` })),
+          ]}
+          onChange={(v) => setBench({ beside: v === "none" ? null : v })}
+        />
       </Field>
       {shown && (
         <>
@@ -35,9 +43,19 @@ export function Beside() {
           <Fact label="Usual distance" value={px(middle(all))} />
           <div className="row">
             <Tooltip title="Chooses the compared take, and compares with this one">
-              <Button size="small" data-testid="change-places" onClick={() => void edit({ kind: "choose_take", surface: surface.id, take: shown }).then((ok) => ok && setBench({ beside: take.id }))}>Swap the two</Button>
+              <Button
+                size="small"
+                data-testid="change-places"
+                onClick={() => void edit({ kind: "choose_take", surface: surface.id, take: shown }).then((ok) => ok && setBench({ beside: take.id }))}
+              >
+                Swap the two
+              </Button>
             </Tooltip>
-            <Tooltip title="How far apart, frame by frame, in the strip"><Button size="small" onClick={() => setBench({ curve: "apart", threshold: null })}>Show as curve</Button></Tooltip>
+            <Tooltip title="How far apart, frame by frame, in the strip">
+              <Button size="small" onClick={() => setBench({ curve: "apart", threshold: null })}>
+                Show as curve
+              </Button>
+            </Tooltip>
           </div>
         </>
       )}

@@ -47,7 +47,9 @@ export function Disagreements() {
   if (!wanted || found.isFetching) {
     return (
       <Tooltip title="Looks at frames again, place by place, and outlines what does not move with the surface">
-        <Button size="small" loading={found.isFetching} onClick={() => setAsked(key)} data-testid="ask-disagreements">What does not move with it?</Button>
+        <Button size="small" loading={found.isFetching} onClick={() => setAsked(key)} data-testid="ask-disagreements">
+          What does not move with it?
+        </Button>
       </Tooltip>
     );
   }
@@ -60,12 +62,21 @@ export function Disagreements() {
     setBench({ offered: offer === offered ? null : offer });
   };
   const cutOut = (d: DisagreementView) => {
-    const shape = { role: "exclude" as const, outline: "straight" as const, rides: "plane" as const, feather_px: 0, keys: [{ frame: reference, points: d.outline, ease: "linear" as const }] };
+    const shape = {
+      role: "exclude" as const,
+      outline: "straight" as const,
+      rides: "plane" as const,
+      feather_px: 0,
+      keys: [{ frame: reference, points: d.outline, ease: "linear" as const }],
+    };
     setBench({ step: "outline", frame: reference });
     void edit(setShapes(surface, [...regionShapes(surface), shape]));
   };
   const inFront = (d: DisagreementView) => {
-    const id = freshId("in-front", [...document.surfaces, ...document.occluders].map((x) => x.id));
+    const id = freshId(
+      "in-front",
+      [...document.surfaces, ...document.occluders].map((x) => x.id),
+    );
     const depth = Math.min(...document.surfaces.map((s) => s.depth), ...document.occluders.map((o) => o.depth)) - 1;
     const occluder = { id, name: `In front ${document.occluders.length + 1}`, depth, rides: surface.id, span: d.frames, feather_px: 0.8, keys: d.keys };
     setBench({ step: "outline", frame: d.frames[0], selection: { kind: "points", shape: `occluder:${id}`, indices: [] } });
@@ -76,11 +87,25 @@ export function Disagreements() {
       {found.data?.length === 0 && <Note>The whole region moves with the surface.</Note>}
       {found.data?.map((d, i) => (
         <div key={i} className="row apart">
-          <button className="plain small offer" title="Shows it in the picture, at a frame where it is there" aria-pressed={offered !== null && offers[i] === offered} onClick={() => look(offers[i])}>
-            {Math.max(1, Math.round(100 * d.share_of_region))} % {d.kind === "content" ? "moves otherwise" : "is covered"}, {d.frames[0] + firstFrame}-{d.frames[1] + firstFrame}
+          <button
+            className="plain small offer"
+            title="Shows it in the picture, at a frame where it is there"
+            aria-pressed={offered !== null && offers[i] === offered}
+            onClick={() => look(offers[i])}
+          >
+            {Math.max(1, Math.round(100 * d.share_of_region))} % {d.kind === "content" ? "moves otherwise" : "is covered"}, {d.frames[0] + firstFrame}-
+            {d.frames[1] + firstFrame}
             <i className="quiet">{d.helps > 0 ? `left out mostly by itself (${Math.round(100 * d.helps)} %)` : "not left out by itself"}</i>
           </button>
-          {d.kind === "content" ? <Button size="small" onClick={() => cutOut(d)}>Cut it out</Button> : <Button size="small" onClick={() => inFront(d)}>It is in front</Button>}
+          {d.kind === "content" ? (
+            <Button size="small" onClick={() => cutOut(d)}>
+              Cut it out
+            </Button>
+          ) : (
+            <Button size="small" onClick={() => inFront(d)}>
+              It is in front
+            </Button>
+          )}
         </div>
       ))}
     </div>

@@ -16,13 +16,18 @@ export function MotionAdvice() {
     enabled: wanted && surface !== null,
     staleTime: Infinity,
     retry: false,
-    queryFn: async () => data<MotionAdviceView>(await api.GET("/api/shots/{shot_id}/surfaces/{surface_id}/motions", { params: { path: { shot_id: shot.id, surface_id: surface?.id ?? "" } } })),
+    queryFn: async () =>
+      data<MotionAdviceView>(
+        await api.GET("/api/shots/{shot_id}/surfaces/{surface_id}/motions", { params: { path: { shot_id: shot.id, surface_id: surface?.id ?? "" } } }),
+      ),
   });
   if (!surface || !take) return null;
   if (!wanted || advice.isFetching) {
     return (
       <Tooltip title="Fits every motion to points across the take; takes some seconds">
-        <Button size="small" loading={advice.isFetching} onClick={() => setAsked(take.id)} data-testid="ask-motion">Which motion is enough?</Button>
+        <Button size="small" loading={advice.isFetching} onClick={() => setAsked(take.id)} data-testid="ask-motion">
+          Which motion is enough?
+        </Button>
       </Tooltip>
     );
   }
@@ -34,17 +39,27 @@ export function MotionAdvice() {
     <div className="rows" data-testid="motion-advice">
       <Note>{found.reason}</Note>
       <table className="figures">
-        <thead><tr><th>motion</th><th title="How far points lie off that this motion was fitted to, px">fitted</th><th title="How far points lie off that it was not fitted to, px: the honest figure">tested</th></tr></thead>
+        <thead>
+          <tr>
+            <th>motion</th>
+            <th title="How far points lie off that this motion was fitted to, px">fitted</th>
+            <th title="How far points lie off that it was not fitted to, px: the honest figure">tested</th>
+          </tr>
+        </thead>
         <tbody>
           {found.figures.map((f) => (
             <tr key={f.motion} className={f.motion === found.motion ? "enough" : undefined}>
-              <td>{name(f.motion)}</td><td className="mono">{f.residual_px.toFixed(3)}</td><td className="mono">{f.left_out_px.toFixed(3)}</td>
+              <td>{name(f.motion)}</td>
+              <td className="mono">{f.residual_px.toFixed(3)}</td>
+              <td className="mono">{f.left_out_px.toFixed(3)}</td>
             </tr>
           ))}
         </tbody>
       </table>
       {found.motion !== surface.motion && (
-        <Button size="small" onClick={() => void edit({ kind: "set_motion", surface: surface.id, motion: found.motion } as Edit)}>Take over: {name(found.motion)}</Button>
+        <Button size="small" onClick={() => void edit({ kind: "set_motion", surface: surface.id, motion: found.motion } as Edit)}>
+          Take over: {name(found.motion)}
+        </Button>
       )}
     </div>
   );

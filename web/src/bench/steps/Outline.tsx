@@ -38,9 +38,13 @@ function Snap() {
   if (!offer || !at) return <Note>Nothing to snap the {CORNER_GLYPHS[selection.corner]} to: no edges cross near it, or it is on the crossing.</Note>;
   return (
     <div className="row apart" data-testid="snap-offer">
-      <Note>Edges cross {offer.away.toFixed(2)} px from the {CORNER_GLYPHS[selection.corner]}, give or take {offer.sigma.toFixed(2)}.</Note>
+      <Note>
+        Edges cross {offer.away.toFixed(2)} px from the {CORNER_GLYPHS[selection.corner]}, give or take {offer.sigma.toFixed(2)}.
+      </Note>
       <Tooltip title="Move the corner onto the crossing: S">
-        <Button size="small" onClick={() => commit("corners", moveSome(corners, [selection.corner], offer.at.x - at.x, offer.at.y - at.y))}>Snap</Button>
+        <Button size="small" onClick={() => commit("corners", moveSome(corners, [selection.corner], offer.at.x - at.x, offer.at.y - at.y))}>
+          Snap
+        </Button>
       </Tooltip>
     </div>
   );
@@ -63,11 +67,14 @@ export function Outline() {
         <h2>Nothing is outlined yet</h2>
         <Note>Go to the frame where the surface is largest, sharpest and least hidden: that becomes its reference frame.</Note>
         <ReferenceAdvice />
-        <Button type="primary" data-testid="begin-surface"
+        <Button
+          type="primary"
+          data-testid="begin-surface"
           onClick={() => {
             const one = newSurface(work, frame);
             void edit(one).then((ok) => ok && one.kind === "add_surface" && setBench({ surface: one.surface.id }));
-          }}>
+          }}
+        >
           Begin a surface at frame {frame + firstFrame}
         </Button>
       </div>
@@ -87,17 +94,36 @@ export function Outline() {
     <div className="rows">
       <Field label="Surface">
         <span className="row">
-          <Input size="small" defaultValue={surface.name} key={surface.id + surface.name} style={{ width: 118 }} aria-label="name of the surface"
-            onBlur={(e) => e.target.value && e.target.value !== surface.name && void edit({ kind: "rename", target: surface.id, name: e.target.value } as Edit)} />
+          <Input
+            size="small"
+            defaultValue={surface.name}
+            key={surface.id + surface.name}
+            style={{ width: 118 }}
+            aria-label="name of the surface"
+            onBlur={(e) => e.target.value && e.target.value !== surface.name && void edit({ kind: "rename", target: surface.id, name: e.target.value } as Edit)}
+          />
           <Tooltip title="Takes the surface out of the shot, with what is placed on it. Undo brings it back">
-            <Button size="small" data-testid="remove-surface" onClick={() => { setBench({ selection: null, tool: "move" }); void edit({ kind: "remove", target: surface.id }); }}>Remove</Button>
+            <Button
+              size="small"
+              data-testid="remove-surface"
+              onClick={() => {
+                setBench({ selection: null, tool: "move" });
+                void edit({ kind: "remove", target: surface.id });
+              }}
+            >
+              Remove
+            </Button>
           </Tooltip>
         </span>
       </Field>
       <Field label="Reference frame" hint="Where the corners are placed, and what every frame is compared with">
         <span className="row">
-          <button className="plain mono" onClick={() => setBench({ frame: surface.reference_frame })} title="Go there">{surface.reference_frame + firstFrame}</button>
-          <Button size="small" disabled={atReference} onClick={setReference} data-testid="set-reference">Use {frame + firstFrame}</Button>
+          <button className="plain mono" onClick={() => setBench({ frame: surface.reference_frame })} title="Go there">
+            {surface.reference_frame + firstFrame}
+          </button>
+          <Button size="small" disabled={atReference} onClick={setReference} data-testid="set-reference">
+            Use {frame + firstFrame}
+          </Button>
         </span>
       </Field>
       <ReferenceAdvice />
@@ -105,7 +131,13 @@ export function Outline() {
       <div className="row apart">
         <h2>Shapes</h2>
         <Tooltip title="How new shapes are drawn">
-          <Segmented size="small" value={outline} options={["straight", "smooth"]} data-testid="new-line" onChange={(v) => setBench({ outline: v as "straight" | "smooth" })} />
+          <Segmented
+            size="small"
+            value={outline}
+            options={["straight", "smooth"]}
+            data-testid="new-line"
+            onChange={(v) => setBench({ outline: v as "straight" | "smooth" })}
+          />
         </Tooltip>
       </div>
       <div className="row">
@@ -117,8 +149,16 @@ export function Outline() {
       {shape && <ChosenShape shape={shape} />}
       {occluder && (
         <Field label="Name">
-          <Input size="small" defaultValue={occluder.name} key={occluder.id + occluder.name} style={{ width: 150 }} aria-label="name of what is in front"
-            onBlur={(e) => e.target.value && e.target.value !== occluder.name && void edit({ kind: "rename", target: occluder.id, name: e.target.value } as Edit)} />
+          <Input
+            size="small"
+            defaultValue={occluder.name}
+            key={occluder.id + occluder.name}
+            style={{ width: 150 }}
+            aria-label="name of what is in front"
+            onBlur={(e) =>
+              e.target.value && e.target.value !== occluder.name && void edit({ kind: "rename", target: occluder.id, name: e.target.value } as Edit)
+            }
+          />
         </Field>
       )}
       {!shape && (
@@ -130,20 +170,45 @@ export function Outline() {
       <div className="rule" />
       <h2>Corners</h2>
       <div className="row apart">
-        <ToolButton tool="corners" label={surface.corners ? "Place again" : "Place four corners"} hint="Click the corners in order; the new picture is pinned to them: P" />
+        <ToolButton
+          tool="corners"
+          label={surface.corners ? "Place again" : "Place four corners"}
+          hint="Click the corners in order; the new picture is pinned to them: P"
+        />
         <Tooltip title="The plate along the edges, laid straight: gaps show">
-          <span className="row quiet small">Edges <Switch size="small" checked={edges} disabled={!surface.corners} aria-label="show the edges" onChange={(on) => setBench({ edges: on })} /></span>
+          <span className="row quiet small">
+            Edges <Switch size="small" checked={edges} disabled={!surface.corners} aria-label="show the edges" onChange={(on) => setBench({ edges: on })} />
+          </span>
         </Tooltip>
       </div>
       {!atReference && <Note>Corners move at the reference frame, {surface.reference_frame + firstFrame}; elsewhere, nudge them in Inspect.</Note>}
       {atReference && <Snap />}
       {edges && <EdgeCheck />}
       <div className="rule" />
-      <Collapse ghost size="small" className="sections" activeKey={open} onChange={(keys) => setOpen([keys].flat())}
+      <Collapse
+        ghost
+        size="small"
+        className="sections"
+        activeKey={open}
+        onChange={(keys) => setOpen([keys].flat())}
         items={[
           { key: "points", label: <span>Single points{surface.points.length ? ` (${surface.points.length})` : ""}</span>, children: <PointControls /> },
-          { key: "lens", label: <span>Lens: {document.lens.mode === "given" ? `k1 ${document.lens.k1.toFixed(3)}` : document.lens.mode === "none" ? "without distortion" : "found by itself"}</span>, children: <LensControls /> },
-        ]} />
+          {
+            key: "lens",
+            label: (
+              <span>
+                Lens:{" "}
+                {document.lens.mode === "given"
+                  ? `k1 ${document.lens.k1.toFixed(3)}`
+                  : document.lens.mode === "none"
+                    ? "without distortion"
+                    : "found by itself"}
+              </span>
+            ),
+            children: <LensControls />,
+          },
+        ]}
+      />
     </div>
   );
 }

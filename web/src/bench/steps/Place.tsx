@@ -27,8 +27,19 @@ function Unused() {
   const rest = media.filter((m) => !shown.has(m.hash));
   if (rest.length === 0) return null;
   return (
-    <Dropdown trigger={["click"]} menu={{ items: rest.map((m) => ({ key: m.hash, label: m.name })), onClick: ({ key }) => { const m = rest.find((x) => x.hash === key); if (m) void remove("media", m.hash, m.name); } }}>
-      <Button size="small" data-testid="remove-media">Put a file into the bin</Button>
+    <Dropdown
+      trigger={["click"]}
+      menu={{
+        items: rest.map((m) => ({ key: m.hash, label: m.name })),
+        onClick: ({ key }) => {
+          const m = rest.find((x) => x.hash === key);
+          if (m) void remove("media", m.hash, m.name);
+        },
+      }}
+    >
+      <Button size="small" data-testid="remove-media">
+        Put a file into the bin
+      </Button>
     </Dropdown>
   );
 }
@@ -43,7 +54,9 @@ export function Place() {
       <div className="rows">
         <h2>No corners to pin to</h2>
         <Note>Artwork is pinned to the four corners of a surface. Place them first.</Note>
-        <Button type="primary" onClick={() => setBench({ step: "outline" })}>Go to Outline</Button>
+        <Button type="primary" onClick={() => setBench({ step: "outline" })}>
+          Go to Outline
+        </Button>
       </div>
     );
   }
@@ -63,12 +76,19 @@ export function Place() {
       {files && !(chosen?.slot && !adding) && (
         <>
           <Field label={adding ? "Which file" : "Artwork"}>
-            <Select size="small" style={{ width: 190 }} value={file ?? undefined} placeholder="choose" aria-label="artwork" data-testid="artwork"
+            <Select
+              size="small"
+              style={{ width: 190 }}
+              value={file ?? undefined}
+              placeholder="choose"
+              aria-label="artwork"
+              data-testid="artwork"
               options={media.filter((m) => m.facts && m.hash !== plate.hash).map((m) => ({ value: m.hash, label: m.name }))}
               onChange={(hash: string) => {
                 const m = media.find((x) => x.hash === hash);
                 if (m) choose(m);
-              }} />
+              }}
+            />
           </Field>
           <Upload title="Drop artwork here, or click" hint="still, film, numbered stills" onMedia={choose} />
         </>
@@ -77,15 +97,61 @@ export function Place() {
         <>
           <FitControls />
           <EndsEarly />
-          <Collapse ghost size="small" className="sections" key={chosen.id} defaultActiveKey={chosen.artwork.kind === "file" ? [] : ["artwork"]}
+          <Collapse
+            ghost
+            size="small"
+            className="sections"
+            key={chosen.id}
+            defaultActiveKey={chosen.artwork.kind === "file" ? [] : ["artwork"]}
             items={[
-              { key: "artwork", label: "What it is", children: <div className="rows"><ArtworkControls /></div> },
-              { key: "plane", label: "In the plane", children: <div className="rows"><PlaneControls /></div> },
-              { key: "time", label: "In time", children: <div className="rows"><TimeControls /></div> },
-              { key: "below", label: "With what is below", children: <div className="rows"><BelowControls /></div> },
-            ]} />
+              {
+                key: "artwork",
+                label: "What it is",
+                children: (
+                  <div className="rows">
+                    <ArtworkControls />
+                  </div>
+                ),
+              },
+              {
+                key: "plane",
+                label: "In the plane",
+                children: (
+                  <div className="rows">
+                    <PlaneControls />
+                  </div>
+                ),
+              },
+              {
+                key: "time",
+                label: "In time",
+                children: (
+                  <div className="rows">
+                    <TimeControls />
+                  </div>
+                ),
+              },
+              {
+                key: "below",
+                label: "With what is below",
+                children: (
+                  <div className="rows">
+                    <BelowControls />
+                  </div>
+                ),
+              },
+            ]}
+          />
           <Tooltip title="The surface is left as it is; the artwork stays in the project">
-            <Button size="small" onClick={() => { setBench({ shown: "plate", wipe: null, placement: null }); void edit({ kind: "remove_placement", placement: chosen.id } as Edit); }}>Take it off</Button>
+            <Button
+              size="small"
+              onClick={() => {
+                setBench({ shown: "plate", wipe: null, placement: null });
+                void edit({ kind: "remove_placement", placement: chosen.id } as Edit);
+              }}
+            >
+              Take it off
+            </Button>
           </Tooltip>
         </>
       )}

@@ -17,7 +17,18 @@ const FILTERS: { id: keyof Filter; label: string; hint: string; suffix: string; 
   { id: "seen", label: "Seen in fewer than", hint: "Frames in which it was found", suffix: "f", step: 5 },
 ];
 const figure = (v: number | null, digits = 2) => (v === null ? "not known" : v.toFixed(digits));
-const unknownPoint = (id: string): PointFiguresView => ({ id, seen: 0, carried: 0, lost: 0, error_px: null, worst_px: null, worst_frame: null, speed_px: 0, acceleration_px: 0, sigma_px: null });
+const unknownPoint = (id: string): PointFiguresView => ({
+  id,
+  seen: 0,
+  carried: 0,
+  lost: 0,
+  error_px: null,
+  worst_px: null,
+  worst_frame: null,
+  speed_px: 0,
+  acceleration_px: 0,
+  sigma_px: null,
+});
 
 export function PointSet() {
   const { surface, take, edit, count, firstFrame } = useWork();
@@ -44,33 +55,122 @@ export function PointSet() {
   return (
     <div className="rows" data-testid="point-set">
       <h2>Single points, worst first</h2>
-      {!found?.length && <Note>{take.running ? "The points are being followed." : "This take was followed by its region and knows nothing of the points. Track again to measure them."}</Note>}
-      {found?.length ? found.every((f) => f.error_px === null) && <Note>These points are just enough to drive the plane: whether one of them is off is not known. One more would tell.</Note> : null}
+      {!found?.length && (
+        <Note>
+          {take.running
+            ? "The points are being followed."
+            : "This take was followed by its region and knows nothing of the points. Track again to measure them."}
+        </Note>
+      )}
+      {found?.length
+        ? found.every((f) => f.error_px === null) && (
+            <Note>These points are just enough to drive the plane: whether one of them is off is not known. One more would tell.</Note>
+          )
+        : null}
       {FILTERS.map((f) => (
         <div key={f.id} className="row apart">
-          <Tooltip title={f.hint}><span className="small">{f.label}</span></Tooltip>
-          <InputNumber size="small" style={{ width: 92 }} min={0} step={f.step} value={filter[f.id]} placeholder="any" suffix={f.suffix} aria-label={f.label.toLowerCase()} onChange={(v) => sift({ [f.id]: v })} />
+          <Tooltip title={f.hint}>
+            <span className="small">{f.label}</span>
+          </Tooltip>
+          <InputNumber
+            size="small"
+            style={{ width: 92 }}
+            min={0}
+            step={f.step}
+            value={filter[f.id]}
+            placeholder="any"
+            suffix={f.suffix}
+            aria-label={f.label.toLowerCase()}
+            onChange={(v) => sift({ [f.id]: v })}
+          />
         </div>
       ))}
-      <Table size="small" rowKey="id" dataSource={rows} pagination={false} scroll={{ y: 190 }}
-        rowSelection={{ selectedRowKeys: chosen, onChange: (ids) => setChosen(ids.map(String)), columnWidth: 28, getCheckboxProps: (r) => ({ "aria-label": `choose ${r.id}` }) }}
-        onRow={(r) => ({ onClick: () => setBench({ selection: { kind: "mark", id: r.id } }), className: selection?.kind === "mark" && selection.id === r.id ? "row-on" : "" })}
+      <Table
+        size="small"
+        rowKey="id"
+        dataSource={rows}
+        pagination={false}
+        scroll={{ y: 190 }}
+        rowSelection={{
+          selectedRowKeys: chosen,
+          onChange: (ids) => setChosen(ids.map(String)),
+          columnWidth: 28,
+          getCheckboxProps: (r) => ({ "aria-label": `choose ${r.id}` }),
+        }}
+        onRow={(r) => ({
+          onClick: () => setBench({ selection: { kind: "mark", id: r.id } }),
+          className: selection?.kind === "mark" && selection.id === r.id ? "row-on" : "",
+        })}
         columns={[
-          { title: "Point", dataIndex: "id", ellipsis: true, render: (id: string, r) => <Tooltip title={`${r.seen} frames seen, ${r.carried} carried, ${r.lost} lost; doubt ${figure(r.sigma_px)} px`}><span className={`mono ${r.out ? "quiet struck" : ""}`}>{id}</span></Tooltip> },
-          { title: "error", width: 74, align: "right", render: (_, r) => <span className={r.error_px === null ? "quiet small" : "mono"}>{figure(r.error_px)}</span> },
-          { title: "worst", width: 66, align: "right", render: (_, r) => r.worst_frame === null ? "-" : <Tooltip title={`${figure(r.worst_px)} px; go there`}><button className="plain mono" onClick={() => goTo(r.worst_frame ?? 0, count)}>{r.worst_frame + firstFrame}</button></Tooltip> },
+          {
+            title: "Point",
+            dataIndex: "id",
+            ellipsis: true,
+            render: (id: string, r) => (
+              <Tooltip title={`${r.seen} frames seen, ${r.carried} carried, ${r.lost} lost; doubt ${figure(r.sigma_px)} px`}>
+                <span className={`mono ${r.out ? "quiet struck" : ""}`}>{id}</span>
+              </Tooltip>
+            ),
+          },
+          {
+            title: "error",
+            width: 74,
+            align: "right",
+            render: (_, r) => <span className={r.error_px === null ? "quiet small" : "mono"}>{figure(r.error_px)}</span>,
+          },
+          {
+            title: "worst",
+            width: 66,
+            align: "right",
+            render: (_, r) =>
+              r.worst_frame === null ? (
+                "-"
+              ) : (
+                <Tooltip title={`${figure(r.worst_px)} px; go there`}>
+                  <button className="plain mono" onClick={() => goTo(r.worst_frame ?? 0, count)}>
+                    {r.worst_frame + firstFrame}
+                  </button>
+                </Tooltip>
+              ),
+          },
           { title: "acc.", width: 56, align: "right", render: (_, r) => <span className="mono">{figure(r.acceleration_px)}</span> },
-        ]} />
+        ]}
+      />
       <div className="row wrap">
-        <Tooltip title="Those chosen are followed, but drive nothing"><Button size="small" disabled={!chosen.length} data-testid="points-out" onClick={() => set(driving(points, chosen, false))}>Leave out</Button></Tooltip>
-        <Tooltip title="Those chosen drive the plane again, at all frames"><Button size="small" disabled={!chosen.length} onClick={() => set(within(driving(points, chosen, true), chosen, null))}>Use again</Button></Tooltip>
-        <Tooltip title={picked ? "Those chosen are used at the picked frames only" : "Pick frames in a curve first"}><Button size="small" disabled={!chosen.length || !picked} onClick={() => set(within(points, chosen, picked))}>Use at picked frames</Button></Tooltip>
-        <Tooltip title="Those chosen are deleted; Undo brings them back"><Button size="small" disabled={!chosen.length} onClick={() => { set(points.filter((p) => !chosen.includes(p.id))); setChosen([]); }}>Delete</Button></Tooltip>
+        <Tooltip title="Those chosen are followed, but drive nothing">
+          <Button size="small" disabled={!chosen.length} data-testid="points-out" onClick={() => set(driving(points, chosen, false))}>
+            Leave out
+          </Button>
+        </Tooltip>
+        <Tooltip title="Those chosen drive the plane again, at all frames">
+          <Button size="small" disabled={!chosen.length} onClick={() => set(within(driving(points, chosen, true), chosen, null))}>
+            Use again
+          </Button>
+        </Tooltip>
+        <Tooltip title={picked ? "Those chosen are used at the picked frames only" : "Pick frames in a curve first"}>
+          <Button size="small" disabled={!chosen.length || !picked} onClick={() => set(within(points, chosen, picked))}>
+            Use at picked frames
+          </Button>
+        </Tooltip>
+        <Tooltip title="Those chosen are deleted; Undo brings them back">
+          <Button
+            size="small"
+            disabled={!chosen.length}
+            onClick={() => {
+              set(points.filter((p) => !chosen.includes(p.id)));
+              setChosen([]);
+            }}
+          >
+            Delete
+          </Button>
+        </Tooltip>
       </div>
       {take.stale && (
         <div className="row apart">
           <Note>The take was made with other points.</Note>
-          <Button size="small" type="primary" disabled={!!job} onClick={() => void start("both")}>Track again</Button>
+          <Button size="small" type="primary" disabled={!!job} onClick={() => void start("both")}>
+            Track again
+          </Button>
         </div>
       )}
     </div>

@@ -24,17 +24,36 @@ export function Prepare() {
         <Fact label="Rate" value={rateText(f.rate)} />
       ) : (
         <Field label="Rate" hint="Stills carry no rate: say it, never guess it">
-          <InputNumber size="small" min={1} max={240} step={1} aria-label="frames a second" value={document.plate.rate ? Number(document.plate.rate.split("/")[0]) / Number(document.plate.rate.split("/")[1]) : null} suffix="fps"
-            onChange={(v) => v && void edit({ kind: "set_plate_facts", rate: `${Math.round(v * 1000)}/1000` } as Edit)} />
+          <InputNumber
+            size="small"
+            min={1}
+            max={240}
+            step={1}
+            aria-label="frames a second"
+            value={document.plate.rate ? Number(document.plate.rate.split("/")[0]) / Number(document.plate.rate.split("/")[1]) : null}
+            suffix="fps"
+            onChange={(v) => v && void edit({ kind: "set_plate_facts", rate: `${Math.round(v * 1000)}/1000` } as Edit)}
+          />
         </Field>
       )}
       <Field label="First frame number" hint="The number people quote for the first frame">
-        <InputNumber size="small" min={0} max={1_000_000} aria-label="number of the first frame" precision={0} value={firstFrame}
-          onChange={(v) => v !== null && void edit({ kind: "set_plate_facts", first_frame: v } as Edit)} />
+        <InputNumber
+          size="small"
+          min={0}
+          max={1_000_000}
+          aria-label="number of the first frame"
+          precision={0}
+          value={firstFrame}
+          onChange={(v) => v !== null && void edit({ kind: "set_plate_facts", first_frame: v } as Edit)}
+        />
       </Field>
       <Colour facts={f} choice={document.plate.colour} placement={null} />
       {plate.state === "reading" && <Note>{`${plate.proxies} of ${count} frames are ready for scrubbing; the rest is being read.`}</Note>}
-      {f.notes.map((n) => <Note key={n} tone="warn">{n}</Note>)}
+      {f.notes.map((n) => (
+        <Note key={n} tone="warn">
+          {n}
+        </Note>
+      ))}
     </div>
   );
 }

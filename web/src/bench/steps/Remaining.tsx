@@ -19,13 +19,18 @@ export function Remaining() {
     enabled: wanted,
     staleTime: Infinity,
     retry: false,
-    queryFn: async () => data<JitterView[]>(await api.GET("/api/shots/{shot_id}/surfaces/{surface_id}/jitter", { params: { path: { shot_id: shot.id, surface_id: surface?.id ?? "" } } })),
+    queryFn: async () =>
+      data<JitterView[]>(
+        await api.GET("/api/shots/{shot_id}/surfaces/{surface_id}/jitter", { params: { path: { shot_id: shot.id, surface_id: surface?.id ?? "" } } }),
+      ),
   });
   if (!surface || !take) return null;
   if (!wanted || found.isFetching) {
     return (
       <Tooltip title="Compares the region at each corner with the reference frame, frame by frame; takes some seconds">
-        <Button size="small" loading={found.isFetching} onClick={() => setAsked(key)} data-testid="ask-jitter">How still is it held?</Button>
+        <Button size="small" loading={found.isFetching} onClick={() => setAsked(key)} data-testid="ask-jitter">
+          How still is it held?
+        </Button>
       </Tooltip>
     );
   }
@@ -37,18 +42,39 @@ export function Remaining() {
   return (
     <div className="rows" data-testid="jitter">
       <div className="doubts">
-        {medians.map((m, i) => <span key={i} className="mono"><CornerGlyph corner={i} size={9} /> {m === null ? "-" : m.toFixed(2)}</span>)}
+        {medians.map((m, i) => (
+          <span key={i} className="mono">
+            <CornerGlyph corner={i} size={9} /> {m === null ? "-" : m.toFixed(2)}
+          </span>
+        ))}
         <span className="mono quiet">px</span>
       </div>
       <div className="doubts quiet" data-testid="jitter-noise">
-        {noise.map((m, i) => <span key={i} className="mono"><CornerGlyph corner={i} size={9} /> {m === null ? "-" : m.toFixed(2)}</span>)}
+        {noise.map((m, i) => (
+          <span key={i} className="mono">
+            <CornerGlyph corner={i} size={9} /> {m === null ? "-" : m.toFixed(2)}
+          </span>
+        ))}
         <span className="mono">noise</span>
       </div>
-      <Note>{medians.every((m) => m === null) ? "Nothing of the region lies at the corners to compare." : "How far each corner usually moves, measured in the plate. The second row is what noise alone would show. The shakiest frames:"}</Note>
+      <Note>
+        {medians.every((m) => m === null)
+          ? "Nothing of the region lies at the corners to compare."
+          : "How far each corner usually moves, measured in the plate. The second row is what noise alone would show. The shakiest frames:"}
+      </Note>
       <div className="row wrap">
         {worst.map((w) => (
-          <Button key={w.frame} size="small" onClick={() => { goTo(w.frame, count); setBench({ selection: { kind: "corner", corner: w.corner } }); }}>
-            <span className="mono">{w.frame + firstFrame}: {w.px.toFixed(2)}</span>
+          <Button
+            key={w.frame}
+            size="small"
+            onClick={() => {
+              goTo(w.frame, count);
+              setBench({ selection: { kind: "corner", corner: w.corner } });
+            }}
+          >
+            <span className="mono">
+              {w.frame + firstFrame}: {w.px.toFixed(2)}
+            </span>
           </Button>
         ))}
       </div>

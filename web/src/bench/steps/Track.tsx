@@ -22,7 +22,9 @@ export function Track() {
       <div className="rows">
         <h2>Not ready to track</h2>
         <Note>{surface ? "Place the four corners first." : "Begin a surface first."}</Note>
-        <Button type="primary" onClick={() => setBench({ step: "outline" })}>Go to Outline</Button>
+        <Button type="primary" onClick={() => setBench({ step: "outline" })}>
+          Go to Outline
+        </Button>
       </div>
     );
   }
@@ -30,23 +32,37 @@ export function Track() {
   return (
     <div className="rows">
       <Field label="Motion" hint="The simplest motion that explains the picture: too much freedom wobbles, too little slides">
-        <Select size="small" style={{ width: 170 }} value={surface.motion} options={MOTIONS} aria-label="motion"
-          onChange={(motion) => void edit({ kind: "set_motion", surface: surface.id, motion } as Edit)} />
+        <Select
+          size="small"
+          style={{ width: 170 }}
+          value={surface.motion}
+          options={MOTIONS}
+          aria-label="motion"
+          onChange={(motion) => void edit({ kind: "set_motion", surface: surface.id, motion } as Edit)}
+        />
       </Field>
       <div className="row">
         <Tooltip title="From the reference frame to both ends: B">
-          <Button type="primary" disabled={!!job} onClick={() => void start("both")} data-testid="track-both">Track both ways</Button>
+          <Button type="primary" disabled={!!job} onClick={() => void start("both")} data-testid="track-both">
+            Track both ways
+          </Button>
         </Tooltip>
         <Tooltip title="From the reference frame to the start: Shift+T">
-          <Button disabled={!!job} onClick={() => void start("backwards")} aria-label="track backwards">‹</Button>
+          <Button disabled={!!job} onClick={() => void start("backwards")} aria-label="track backwards">
+            ‹
+          </Button>
         </Tooltip>
         <Tooltip title="From the reference frame to the end: T">
-          <Button disabled={!!job} onClick={() => void start("forwards")} aria-label="track forwards">›</Button>
+          <Button disabled={!!job} onClick={() => void start("forwards")} aria-label="track forwards">
+            ›
+          </Button>
         </Tooltip>
       </div>
       {document.surfaces.filter((s) => s.corners).length > 1 && (
         <Tooltip title="Queues every surface that has corners, the nearest first, each held out of those behind it: Shift+B">
-          <Button size="small" onClick={() => void startAll()} data-testid="track-all">Track all surfaces</Button>
+          <Button size="small" onClick={() => void startAll()} data-testid="track-all">
+            Track all surfaces
+          </Button>
         </Tooltip>
       )}
       {take && !job && <Again />}
@@ -55,7 +71,9 @@ export function Track() {
           <div className="row apart">
             <span data-testid="progress-text">{job.state === "waiting" ? job.message || "Waits for a worker" : progressText(job)}</span>
             <Tooltip title="Stop and keep what is done: Esc">
-              <Button size="small" onClick={() => void stop()} disabled={job.stop_asked} data-testid="stop-track">{job.stop_asked ? "Stopping" : "Stop"}</Button>
+              <Button size="small" onClick={() => void stop()} disabled={job.stop_asked} data-testid="stop-track">
+                {job.stop_asked ? "Stopping" : "Stop"}
+              </Button>
             </Tooltip>
           </div>
           <Progress percent={percent(job)} size="small" showInfo={false} />
@@ -67,14 +85,33 @@ export function Track() {
         <>
           <div className="rule" />
           <Field label="Take" hint="Every try is kept">
-            <Select size="small" style={{ width: 170 }} value={take?.id} placeholder="none is chosen" aria-label="take"
+            <Select
+              size="small"
+              style={{ width: 170 }}
+              value={take?.id}
+              placeholder="none is chosen"
+              aria-label="take"
               options={takes.map((t) => ({ value: t.id, label: `${takeName(t)}, ${MOTIONS.find((m) => m.value === t.motion)?.label ?? t.motion}` }))}
-              onChange={(id) => void edit({ kind: "choose_take", surface: surface.id, take: id })} />
+              onChange={(id) => void edit({ kind: "choose_take", surface: surface.id, take: id })}
+            />
           </Field>
           {take && (
             <Field label="Name of the take" hint="Shown beside its letter, for example: A softer region">
-              <Input size="small" style={{ width: 170 }} key={take.id + take.name} defaultValue={take.name} placeholder="no name" maxLength={60} aria-label="name of the take"
-                onBlur={(e) => e.target.value.trim() !== take.name && void act(() => api.PUT("/api/takes/{take_id}/name", { params: { path: { take_id: take.id } }, body: { name: e.target.value } }).then(() => null))} />
+              <Input
+                size="small"
+                style={{ width: 170 }}
+                key={take.id + take.name}
+                defaultValue={take.name}
+                placeholder="no name"
+                maxLength={60}
+                aria-label="name of the take"
+                onBlur={(e) =>
+                  e.target.value.trim() !== take.name &&
+                  void act(() =>
+                    api.PUT("/api/takes/{take_id}/name", { params: { path: { take_id: take.id } }, body: { name: e.target.value } }).then(() => null),
+                  )
+                }
+              />
             </Field>
           )}
         </>
@@ -88,7 +125,9 @@ export function Track() {
           <Fact label="To look at" value={take.looks.length} />
           <MotionAdvice />
           {take.stale && <ChangedSince />}
-          {!take.running && take.followed + take.lost < count && !take.stale && <Note>Not every frame was followed: {count - take.followed - take.lost} are untracked. B does both directions.</Note>}
+          {!take.running && take.followed + take.lost < count && !take.stale && (
+            <Note>Not every frame was followed: {count - take.followed - take.lost} are untracked. B does both directions.</Note>
+          )}
         </>
       )}
     </div>

@@ -6,7 +6,13 @@ export function Field({ label, hint, children }: { label: string; hint?: string;
   const text = <span className="field-label">{label}</span>;
   return (
     <div className="field">
-      {hint ? <Tooltip title={hint} placement="left">{text}</Tooltip> : text}
+      {hint ? (
+        <Tooltip title={hint} placement="left">
+          {text}
+        </Tooltip>
+      ) : (
+        text
+      )}
       {children}
     </div>
   );
@@ -16,7 +22,13 @@ export function Fact({ label, value, hint }: { label: string; value: ReactNode; 
   const text = <span className="quiet">{label}</span>;
   return (
     <div className="field">
-      {hint ? <Tooltip title={hint} placement="left">{text}</Tooltip> : text}
+      {hint ? (
+        <Tooltip title={hint} placement="left">
+          {text}
+        </Tooltip>
+      ) : (
+        text
+      )}
       <span className="mono fact">{value}</span>
     </div>
   );

@@ -60,12 +60,32 @@ export function Curves({ range, size }: { range: Range; size: Size }) {
             },
           },
         },
-        scales: { x: { time: false, range: [range.first - 0.5, range.last + 0.5] }, y: { range: (_u, low, high) => [Math.min(0, (low || 0) * 1.1), Math.max(shape.least, (high || 0) * 1.1)] } },
+        scales: {
+          x: { time: false, range: [range.first - 0.5, range.last + 0.5] },
+          y: { range: (_u, low, high) => [Math.min(0, (low || 0) * 1.1), Math.max(shape.least, (high || 0) * 1.1)] },
+        },
         axes: [
-          { stroke: INK, font: FONT, size: 20, grid: { stroke: "#2c3030", width: 1 }, ticks: { show: false }, values: (_u, ticks) => ticks.map((t) => (Number.isInteger(t) ? String(t + firstFrame) : "")) },
+          {
+            stroke: INK,
+            font: FONT,
+            size: 20,
+            grid: { stroke: "#2c3030", width: 1 },
+            ticks: { show: false },
+            values: (_u, ticks) => ticks.map((t) => (Number.isInteger(t) ? String(t + firstFrame) : "")),
+          },
           { stroke: INK, font: FONT, size: LABEL, gap: 2, grid: { stroke: "#2c3030", width: 1 }, ticks: { show: false } },
         ],
-        series: [{}, ...shape.lines.map((line) => ({ label: line.name, stroke: line.colour, width: 1.4, dash: line.dash ?? [], points: { show: false }, spanGaps: false }))],
+        series: [
+          {},
+          ...shape.lines.map((line) => ({
+            label: line.name,
+            stroke: line.colour,
+            width: 1.4,
+            dash: line.dash ?? [],
+            points: { show: false },
+            spanGaps: false,
+          })),
+        ],
         hooks: {
           setSelect: [
             (u) => {
@@ -121,13 +141,19 @@ export function Curves({ range, size }: { range: Range; size: Size }) {
     <div className="curves" data-testid="curves" data-above={threshold === null ? "" : framesAbove(values, threshold, range).length}>
       <div ref={box} />
       <div className="curves-key">
-        <span>{shape.label}{shape.unit === "px" ? ", px" : ""}</span>
-        {shape.lines.length > 1 && shape.lines.map((line, i) => (
-          <span key={line.name}>
-            <CornerGlyph corner={i} size={8} />
-            <svg width="26" height="8" aria-hidden><path d="M0 4H26" stroke={line.colour} strokeWidth="1.6" strokeDasharray={line.dash?.join(" ")} /></svg>
-          </span>
-        ))}
+        <span>
+          {shape.label}
+          {shape.unit === "px" ? ", px" : ""}
+        </span>
+        {shape.lines.length > 1 &&
+          shape.lines.map((line, i) => (
+            <span key={line.name}>
+              <CornerGlyph corner={i} size={8} />
+              <svg width="26" height="8" aria-hidden>
+                <path d="M0 4H26" stroke={line.colour} strokeWidth="1.6" strokeDasharray={line.dash?.join(" ")} />
+              </svg>
+            </span>
+          ))}
       </div>
     </div>
   );

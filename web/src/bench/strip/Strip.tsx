@@ -24,7 +24,11 @@ function Playhead({ range, width }: { range: Range; width: number }) {
         <path d="M0.5 4h10v5l-5 5l-5-5z" fill="#f4ecda" />
         <rect x="4.75" y="12" width="1.5" height="200" fill="#f4ecda" />
       </svg>
-      {at?.status === "lost" && <div className="strip-note">Frame {current + firstFrame} is lost. {at.reason}</div>}
+      {at?.status === "lost" && (
+        <div className="strip-note">
+          Frame {current + firstFrame} is lost. {at.reason}
+        </div>
+      )}
     </>
   );
 }
@@ -51,9 +55,21 @@ export function Strip() {
   }, [document.occluders, selection, surface]);
   const mark = selection?.kind === "mark" ? (surface?.points.findIndex((p) => p.id === selection.id) ?? -1) : -1;
   const edge = useEdge(range);
-  const rows = useMemo<Row[]>(() => edge ? [0, 1, 2, 3].map((index): Row => ({ kind: "edge", index })) : [...[0, 1, 2, 3].map((index): Row => ({ kind: "corner", index })), ...(mark >= 0 ? [{ kind: "point" as const, index: mark }] : [])], [edge, mark]);
-  const selected = useMemo<Row | null>(() => (selection?.kind === "corner" ? { kind: "corner", index: selection.corner } : mark >= 0 ? { kind: "point", index: mark } : null), [mark, selection]);
-  const cells = useMemo(() => cellsFor(density, rows.length, { first: range.first, last: range.last }, size.width), [density, range.first, range.last, rows.length, size.width]);
+  const rows = useMemo<Row[]>(
+    () =>
+      edge
+        ? [0, 1, 2, 3].map((index): Row => ({ kind: "edge", index }))
+        : [...[0, 1, 2, 3].map((index): Row => ({ kind: "corner", index })), ...(mark >= 0 ? [{ kind: "point" as const, index: mark }] : [])],
+    [edge, mark],
+  );
+  const selected = useMemo<Row | null>(
+    () => (selection?.kind === "corner" ? { kind: "corner", index: selection.corner } : mark >= 0 ? { kind: "point", index: mark } : null),
+    [mark, selection],
+  );
+  const cells = useMemo(
+    () => cellsFor(density, rows.length, { first: range.first, last: range.last }, size.width),
+    [density, range.first, range.last, rows.length, size.width],
+  );
 
   useEffect(() => {
     const canvas = ref.current;
@@ -69,10 +85,57 @@ export function Strip() {
       handle = requestAnimationFrame(() => setArrived((n) => n + 1));
     };
     const spans = document.occluders.map((o) => ({ name: o.name, first: o.span?.[0] ?? 0, last: o.span?.[1] ?? count - 1 }));
-    drawStrip(context, { width: size.width, height: size.height, range, count, firstFrame, surface, take, frames, followed: followedFrames, picked, spans, keys, rows, selected, cells, cropZoom, holdReference, lanes: laneRoom, edge }, again);
+    drawStrip(
+      context,
+      {
+        width: size.width,
+        height: size.height,
+        range,
+        count,
+        firstFrame,
+        surface,
+        take,
+        frames,
+        followed: followedFrames,
+        picked,
+        spans,
+        keys,
+        rows,
+        selected,
+        cells,
+        cropZoom,
+        holdReference,
+        lanes: laneRoom,
+        edge,
+      },
+      again,
+    );
     return () => cancelAnimationFrame(handle);
-    // `arrived` asks for another look once crops have come in.
-  }, [arrived, count, curve, document.occluders, firstFrame, followedFrames, frames, picked, range.first, range.last, selected, keys, rows, cells, cropZoom, holdReference, laneRoom, edge, size, surface, take]); // eslint-disable-line react-hooks/exhaustive-deps
+    // `arrived` asks for another look once crops have come in; of the range, its ends count.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [
+    arrived,
+    count,
+    curve,
+    document.occluders,
+    firstFrame,
+    followedFrames,
+    frames,
+    picked,
+    range.first,
+    range.last,
+    selected,
+    keys,
+    rows,
+    cells,
+    cropZoom,
+    holdReference,
+    laneRoom,
+    edge,
+    size,
+    surface,
+    take,
+  ]);
 
   const scrub = (e: PointerEvent) => {
     const r = e.currentTarget.getBoundingClientRect();
@@ -80,7 +143,10 @@ export function Strip() {
     const row = rowAt(y - laneRoom, rows.length);
     if (e.type === "pointerdown") {
       e.currentTarget.setPointerCapture(e.pointerId);
-      setBench({ playing: 0, selection: row >= 0 && row < 4 && surface?.corners && !edge ? { kind: "corner", corner: row } : row === 4 && mark >= 0 ? selection : null });
+      setBench({
+        playing: 0,
+        selection: row >= 0 && row < 4 && surface?.corners && !edge ? { kind: "corner", corner: row } : row === 4 && mark >= 0 ? selection : null,
+      });
     }
     // With Alt held, a drag picks frames instead of going through them.
     if (e.altKey && e.buttons & 1) {
@@ -104,26 +170,43 @@ export function Strip() {
     <footer className="strip" data-testid="strip" data-arrived={arrived} data-edge={edge ? edge.steady.size : undefined}>
       <div className="strip-box" ref={box}>
         {curve && take ? (
-          <div onWheel={wheel}><Curves range={range} size={{ width: size.width, height: size.height - 4 }} /></div>
+          <div onWheel={wheel}>
+            <Curves range={range} size={{ width: size.width, height: size.height - 4 }} />
+          </div>
         ) : (
           <canvas ref={ref} style={{ width: size.width, height: size.height, display: "block" }} onPointerDown={scrub} onPointerMove={scrub} onWheel={wheel} />
         )}
-        {edge && ["1", "2", "3", "4"].map((name, i) => (
-          <Tooltip key={name} title={`Place ${name} along the matte's edge, turned so that what is in front lies on the right`} placement="right">
-            <span className="strip-glyph mono" style={{ top: laneRoom + rowY(i, rows.length) + cells.height / 2 - 9 }}>{name}</span>
-          </Tooltip>
-        ))}
-        {edge?.asking && <div className="strip-note quiet" data-testid="edge-asking">Looking at the edge, frame by frame</div>}
-        {!edge && !(curve && take) && CORNER_NAMES.map((name, i) => (
-          <Tooltip key={name} title={`${name} corner; click its row, then nudge with the arrow keys`} placement="right">
-            <span className="strip-glyph" style={{ top: laneRoom + rowY(i, rows.length) + cells.height / 2 - 8 }}>
-              <CornerGlyph corner={i} />
-            </span>
-          </Tooltip>
-        ))}
-        {!edge && !(curve && take) && mark >= 0 && <span className="strip-glyph mono" style={{ top: laneRoom + rowY(4, rows.length) + cells.height / 2 - 9 }}>{surface?.points[mark]?.id}</span>}
+        {edge &&
+          ["1", "2", "3", "4"].map((name, i) => (
+            <Tooltip key={name} title={`Place ${name} along the matte's edge, turned so that what is in front lies on the right`} placement="right">
+              <span className="strip-glyph mono" style={{ top: laneRoom + rowY(i, rows.length) + cells.height / 2 - 9 }}>
+                {name}
+              </span>
+            </Tooltip>
+          ))}
+        {edge?.asking && (
+          <div className="strip-note quiet" data-testid="edge-asking">
+            Looking at the edge, frame by frame
+          </div>
+        )}
+        {!edge &&
+          !(curve && take) &&
+          CORNER_NAMES.map((name, i) => (
+            <Tooltip key={name} title={`${name} corner; click its row, then nudge with the arrow keys`} placement="right">
+              <span className="strip-glyph" style={{ top: laneRoom + rowY(i, rows.length) + cells.height / 2 - 8 }}>
+                <CornerGlyph corner={i} />
+              </span>
+            </Tooltip>
+          ))}
+        {!edge && !(curve && take) && mark >= 0 && (
+          <span className="strip-glyph mono" style={{ top: laneRoom + rowY(4, rows.length) + cells.height / 2 - 9 }}>
+            {surface?.points[mark]?.id}
+          </span>
+        )}
         {!surface && <div className="strip-empty quiet">A surface's corners appear here over time once it is outlined and tracked.</div>}
-        {surface && !take && !edge && <div className="strip-empty quiet">Nothing is tracked yet. Outline the region, place the corners, then press T, or B for both directions.</div>}
+        {surface && !take && !edge && (
+          <div className="strip-empty quiet">Nothing is tracked yet. Outline the region, place the corners, then press T, or B for both directions.</div>
+        )}
         {lanes.length > 0 && size.width > 60 && <TimeLanes lanes={lanes} range={range} width={size.width} />}
         <Playhead range={range} width={size.width} />
       </div>

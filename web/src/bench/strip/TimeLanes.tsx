@@ -68,35 +68,89 @@ export function TimeLanes({ lanes, range, width }: { lanes: Placement[]; range: 
         const y = row * laneHeight(lanes.length) + 1;
         const h = laneHeight(lanes.length) - 2;
         const [x0, x1] = [Math.max(LABEL, left(lane.first)), Math.min(width, left(lane.last + 1))];
-        const hand = (what: Held["what"]) => ({ onPointerDown: grab(p, what), onPointerMove: drag, onPointerUp: drop(p), onPointerCancel: () => setHeld(null) });
+        const hand = (what: Held["what"]) => ({
+          onPointerDown: grab(p, what),
+          onPointerMove: drag,
+          onPointerUp: drop(p),
+          onPointerCancel: () => setHeld(null),
+        });
         const items = now.artwork.kind === "order" ? now.artwork.items : [];
         const movable = length !== null && now.time.retime.length === 0;
         const told = `${placementName(p, shot.media)}: frames ${lane.first + firstFrame} to ${lane.last + firstFrame}${lane.again.length ? `, begins again at ${lane.again.map((f) => f + firstFrame).join(", ")}` : ""}`;
         return (
           <g key={p.id} data-testid={`lane-${p.id}`} data-first={lane.first} data-last={lane.last}>
             {x1 > x0 && (
-              <rect x={x0} y={y} width={x1 - x0} height={h} rx={2} fill={p.id === chosen?.id ? "#2f5d53" : "#33403c"} stroke={p.id === chosen?.id ? "#62b5a3" : "#4a5050"} style={{ cursor: movable ? "grab" : "default" }} {...(movable ? hand("body") : { onPointerDown: () => setBench({ placement: p.id }) })} data-testid={`lane-body-${p.id}`}>
+              <rect
+                x={x0}
+                y={y}
+                width={x1 - x0}
+                height={h}
+                rx={2}
+                fill={p.id === chosen?.id ? "#2f5d53" : "#33403c"}
+                stroke={p.id === chosen?.id ? "#62b5a3" : "#4a5050"}
+                style={{ cursor: movable ? "grab" : "default" }}
+                {...(movable ? hand("body") : { onPointerDown: () => setBench({ placement: p.id }) })}
+                data-testid={`lane-body-${p.id}`}
+              >
                 <title>{told}</title>
               </rect>
             )}
             {lane.blocks.map((b, i) => {
               const [a, z] = [Math.max(LABEL, left(b.frame)), Math.min(width, left(lane.blocks[i + 1]?.frame ?? lane.last + 1))];
               const art = items[b.item]?.artwork;
-              return z > a && <rect key={b.frame} x={a + 0.5} y={y + 1} width={Math.max(0, z - a - 1)} height={h - 2} fill={art?.kind === "colour" ? hexOf(art.rgb) : b.item % 2 ? "#8a6a4c" : "#4f8578"} pointerEvents="none" />;
-            })}
-            {lane.holds !== null && left(lane.holds) < width && <rect x={Math.max(LABEL, left(lane.holds))} y={y + h / 2 - 0.75} width={Math.max(0, x1 - Math.max(LABEL, left(lane.holds)))} height={1.5} fill="#f4ecda" pointerEvents="none" />}
-            {lane.ticks.map((f) => left(f) > LABEL && left(f) < width && <rect key={f} x={left(f) - 0.5} y={y + h - 4} width={1} height={4} fill="#c9cec9" pointerEvents="none" />)}
-            {lane.again.map((f) => left(f) > LABEL && left(f) < width && <path key={f} d={`M${left(f) - 3} ${y}L${left(f) + 3} ${y + h / 2}L${left(f) - 3} ${y + h}`} fill="none" stroke="#f4ecda" strokeWidth={1.4} pointerEvents="none" />)}
-            {x1 > x0 && (["first", "last"] as const).map((end) => {
-              const x = end === "first" ? x0 : x1;
               return (
-                <g key={end} style={{ cursor: "ew-resize" }} {...hand(end)} data-testid={`lane-${end}-${p.id}`}>
-                  <rect x={x - 5} y={y - 1} width={10} height={h + 2} fill="transparent" />
-                  <rect x={x - 1.25} y={y - 1} width={2.5} height={h + 2} fill="#f4ecda" />
-                  <title>{end === "first" ? "Drag: seen from" : "Drag: seen until"}</title>
-                </g>
+                z > a && (
+                  <rect
+                    key={b.frame}
+                    x={a + 0.5}
+                    y={y + 1}
+                    width={Math.max(0, z - a - 1)}
+                    height={h - 2}
+                    fill={art?.kind === "colour" ? hexOf(art.rgb) : b.item % 2 ? "#8a6a4c" : "#4f8578"}
+                    pointerEvents="none"
+                  />
+                )
               );
             })}
+            {lane.holds !== null && left(lane.holds) < width && (
+              <rect
+                x={Math.max(LABEL, left(lane.holds))}
+                y={y + h / 2 - 0.75}
+                width={Math.max(0, x1 - Math.max(LABEL, left(lane.holds)))}
+                height={1.5}
+                fill="#f4ecda"
+                pointerEvents="none"
+              />
+            )}
+            {lane.ticks.map(
+              (f) =>
+                left(f) > LABEL && left(f) < width && <rect key={f} x={left(f) - 0.5} y={y + h - 4} width={1} height={4} fill="#c9cec9" pointerEvents="none" />,
+            )}
+            {lane.again.map(
+              (f) =>
+                left(f) > LABEL &&
+                left(f) < width && (
+                  <path
+                    key={f}
+                    d={`M${left(f) - 3} ${y}L${left(f) + 3} ${y + h / 2}L${left(f) - 3} ${y + h}`}
+                    fill="none"
+                    stroke="#f4ecda"
+                    strokeWidth={1.4}
+                    pointerEvents="none"
+                  />
+                ),
+            )}
+            {x1 > x0 &&
+              (["first", "last"] as const).map((end) => {
+                const x = end === "first" ? x0 : x1;
+                return (
+                  <g key={end} style={{ cursor: "ew-resize" }} {...hand(end)} data-testid={`lane-${end}-${p.id}`}>
+                    <rect x={x - 5} y={y - 1} width={10} height={h + 2} fill="transparent" />
+                    <rect x={x - 1.25} y={y - 1} width={2.5} height={h + 2} fill="#f4ecda" />
+                    <title>{end === "first" ? "Drag: seen from" : "Drag: seen until"}</title>
+                  </g>
+                );
+              })}
           </g>
         );
       })}

@@ -5,7 +5,22 @@ import { apply, at } from "../model/geometry";
 import { correctionAt } from "../model/shot";
 import type { EdgeRows } from "./useEdge";
 import { cropCache, edgeCache, fetchSheets } from "../viewer/frames";
-import { type Cells, columnFrames, columnX, doubtColour, doubtHeight, flickerColour, flickerHeight, LABEL, type Range, ROWS, rowY, RULER, rulerStep, xOf } from "./layout";
+import {
+  type Cells,
+  columnFrames,
+  columnX,
+  doubtColour,
+  doubtHeight,
+  flickerColour,
+  flickerHeight,
+  LABEL,
+  type Range,
+  ROWS,
+  rowY,
+  RULER,
+  rulerStep,
+  xOf,
+} from "./layout";
 
 export type StripScene = {
   width: number;
@@ -151,7 +166,7 @@ function crops(c: CanvasRenderingContext2D, s: StripScene, again: () => void): v
     c.fillStyle = "rgba(244,236,218,.5)";
     for (const row of s.rows.keys()) c.fillRect(LABEL, rowY(row, cells.rows) + 1 + cells.height / 2, s.width - LABEL - 4, 0.8);
   }
-  const chosen = s.rows.findIndex((r) => (s.selected?.kind === r.kind && s.selected.index === r.index));
+  const chosen = s.rows.findIndex((r) => s.selected?.kind === r.kind && s.selected.index === r.index);
   if (chosen >= 0) {
     c.strokeStyle = "#62b5a3";
     c.lineWidth = 1.5;

@@ -42,7 +42,12 @@ export function useEdge(range: Range): EdgeRows | null {
     queries: firsts.map((first, i) => ({
       enabled: i <= done,
       queryKey: ["steadiness", shot.id, revision, matte, state, first],
-      queryFn: async () => data<Steadiness[]>(await api.GET("/api/shots/{shot_id}/revisions/{number}/mattes/{matte}/steadiness/{first}", { params: { path: { shot_id: shot.id, number: revision, matte: matte ?? "", first }, query: { count: CHUNK, state } } })),
+      queryFn: async () =>
+        data<Steadiness[]>(
+          await api.GET("/api/shots/{shot_id}/revisions/{number}/mattes/{matte}/steadiness/{first}", {
+            params: { path: { shot_id: shot.id, number: revision, matte: matte ?? "", first }, query: { count: CHUNK, state } },
+          }),
+        ),
       staleTime: Infinity,
       retry: false,
     })),
@@ -51,7 +56,14 @@ export function useEdge(range: Range): EdgeRows | null {
   useEffect(() => setDone(told.done < 0 ? firsts.length : told.done), [firsts.length, told.done]);
   const view = isMatteView(shown) ? shown : "alone";
   return useMemo(
-    () => (matte ? { url: (frame: number) => urls.matteEdges(shot.id, revision, matte, view, frame, state), steady: new Map(told.frames.map((f) => [f.frame, f])), asking: told.asking } : null),
+    () =>
+      matte
+        ? {
+            url: (frame: number) => urls.matteEdges(shot.id, revision, matte, view, frame, state),
+            steady: new Map(told.frames.map((f) => [f.frame, f])),
+            asking: told.asking,
+          }
+        : null,
     [matte, revision, shot.id, state, told, view],
   );
 }

@@ -10,9 +10,11 @@ export function LensOverlay({ toScreen }: { toScreen: (p: PlatePoint) => ScreenP
   const size = plate.facts;
   return (
     <g pointerEvents="none" data-testid="lens-overlay">
-      {size && lens.mode === "given" && grid(termsOf(lens, size.width, size.height), size.width, size.height).map((line, i) => (
-        <path key={i} d={path(line.map(toScreen), false)} fill="none" stroke="#f4ecda" strokeOpacity={0.35} strokeWidth={1} />
-      ))}
+      {size &&
+        lens.mode === "given" &&
+        grid(termsOf(lens, size.width, size.height), size.width, size.height).map((line, i) => (
+          <path key={i} d={path(line.map(toScreen), false)} fill="none" stroke="#f4ecda" strokeOpacity={0.35} strokeWidth={1} />
+        ))}
       {lens.lines.map((line, i) => {
         const points = line.map((p) => toScreen(at(p)));
         return (

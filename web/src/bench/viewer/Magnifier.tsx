@@ -11,7 +11,12 @@ const SIDE = 168;
 const TIMES = 8;
 
 export function Magnifier({ at, screen }: { at: PlatePoint; screen: { x: number; y: number; width: number } }) {
-  const { plate, document: { plate: { colour } } } = useWork();
+  const {
+    plate,
+    document: {
+      plate: { colour },
+    },
+  } = useWork();
   const frame = useBench((s) => s.frame);
   const shown = useBench((s) => s.shown);
   const urlOf = useFrameUrl();
@@ -28,7 +33,10 @@ export function Magnifier({ at, screen }: { at: PlatePoint; screen: { x: number;
       context.fillStyle = "#2c2c2c";
       context.fillRect(0, 0, SIDE, SIDE);
       context.drawImage(picture, at.x * scale - part / 2, at.y * scale - part / 2, part, part, 0, 0, SIDE, SIDE);
-      for (const [style, width] of [["rgba(18,20,20,.7)", 3], ["#f4ecda", 1]] as const) {
+      for (const [style, width] of [
+        ["rgba(18,20,20,.7)", 3],
+        ["#f4ecda", 1],
+      ] as const) {
         context.strokeStyle = style;
         context.lineWidth = width;
         context.beginPath();

@@ -27,7 +27,12 @@ export function MarkView({ mark, toScreen, chosen, movable, onGrab }: Props) {
     `M${c.x - half.w + lip} ${c.y - half.h}H${c.x - half.w}V${c.y + half.h}h${lip}` +
     `M${c.x + half.w - lip} ${c.y - half.h}H${c.x + half.w}V${c.y + half.h}h${-lip}`;
   const tick = 7;
-  const ticks = [[-1, -1], [1, -1], [1, 1], [-1, 1]]
+  const ticks = [
+    [-1, -1],
+    [1, -1],
+    [1, 1],
+    [-1, 1],
+  ]
     .map(([sx = 0, sy = 0]) => `M${c.x + sx * search.w - sx * tick} ${c.y + sy * search.h}H${c.x + sx * search.w}v${-sy * tick}`)
     .join("");
   const ink = chosen ? "#f4ecda" : "#62b5a3";
@@ -38,18 +43,46 @@ export function MarkView({ mark, toScreen, chosen, movable, onGrab }: Props) {
       <path d={brackets} fill="none" stroke="#121414" strokeOpacity={0.6} strokeWidth={3.4} pointerEvents="none" />
       <path d={brackets} fill="none" stroke={ink} strokeWidth={1.6} strokeDasharray={dash} pointerEvents="none" />
       <path d={`M${c.x - 3} ${c.y}h6M${c.x} ${c.y - 3}v6`} stroke={ink} strokeWidth={1.4} pointerEvents="none" />
-      <text x={c.x + half.w + 5} y={c.y - half.h + 4} className="tag" pointerEvents="none">{mark.id}</text>
-      <rect x={c.x - half.w + 2} y={c.y - half.h + 2} width={Math.max(4, 2 * half.w - 4)} height={Math.max(4, 2 * half.h - 4)} fill="transparent" style={{ cursor: movable ? "grab" : "default" }} onPointerDown={grabbed("at")}>
+      <text x={c.x + half.w + 5} y={c.y - half.h + 4} className="tag" pointerEvents="none">
+        {mark.id}
+      </text>
+      <rect
+        x={c.x - half.w + 2}
+        y={c.y - half.h + 2}
+        width={Math.max(4, 2 * half.w - 4)}
+        height={Math.max(4, 2 * half.h - 4)}
+        fill="transparent"
+        style={{ cursor: movable ? "grab" : "default" }}
+        onPointerDown={grabbed("at")}
+      >
         <title>{`${mark.id}: ${SAID[mark.status]}${mark.sigma === null ? "" : `, doubt ${mark.sigma.toFixed(2)} px`}`}</title>
       </rect>
       {chosen && movable && (
         <>
           <path d={ticks} fill="none" stroke="#121414" strokeOpacity={0.6} strokeWidth={3} pointerEvents="none" />
           <path d={ticks} fill="none" stroke={ink} strokeWidth={1.3} pointerEvents="none" />
-          <rect x={c.x + half.w - 6} y={c.y + half.h - 6} width={12} height={12} fill="transparent" style={{ cursor: "nwse-resize" }} onPointerDown={grabbed("half_size_px")} data-testid="mark-pattern">
+          <rect
+            x={c.x + half.w - 6}
+            y={c.y + half.h - 6}
+            width={12}
+            height={12}
+            fill="transparent"
+            style={{ cursor: "nwse-resize" }}
+            onPointerDown={grabbed("half_size_px")}
+            data-testid="mark-pattern"
+          >
             <title>Drag to change the pattern</title>
           </rect>
-          <rect x={c.x + search.w - 9} y={c.y + search.h - 9} width={16} height={16} fill="transparent" style={{ cursor: "nwse-resize" }} onPointerDown={grabbed("search_px")} data-testid="mark-search">
+          <rect
+            x={c.x + search.w - 9}
+            y={c.y + search.h - 9}
+            width={16}
+            height={16}
+            fill="transparent"
+            style={{ cursor: "nwse-resize" }}
+            onPointerDown={grabbed("search_px")}
+            data-testid="mark-search"
+          >
             <title>Drag to change how far it is looked for</title>
           </rect>
         </>

@@ -38,7 +38,13 @@ type Props = {
   named?: string;
 };
 
-const STITCH = { include: { stroke: "#62b5a3", dash: "7 4" }, exclude: { stroke: "#d18c5c", dash: "7 4" }, occluder: { stroke: "#d18c5c", dash: "" }, matte: { stroke: "#f4ecda", dash: "" }, sample: { stroke: "#f4ecda", dash: "2 3" } };
+const STITCH = {
+  include: { stroke: "#62b5a3", dash: "7 4" },
+  exclude: { stroke: "#d18c5c", dash: "7 4" },
+  occluder: { stroke: "#d18c5c", dash: "" },
+  matte: { stroke: "#f4ecda", dash: "" },
+  sample: { stroke: "#f4ecda", dash: "2 3" },
+};
 
 type Touch = Pick<Props, "toScreen" | "onGrab"> & { named: string };
 
@@ -52,7 +58,12 @@ function ScaleBox({ shape, indices, toScreen, onGrab, named }: Touch & { shape: 
     <g data-testid={`${named}scale-box`}>
       <path d={path(placed)} fill="none" stroke="#f4ecda" strokeOpacity={0.7} strokeDasharray="1 4" pointerEvents="none" />
       {placed.map((p, i) => (
-        <g key={i} style={{ cursor: i % 2 ? "nesw-resize" : "nwse-resize" }} onPointerDown={(e) => onGrab(e, { kind: "scale", shape: shape.id, handle: i })} data-testid={`${named}scale-${i}`}>
+        <g
+          key={i}
+          style={{ cursor: i % 2 ? "nesw-resize" : "nwse-resize" }}
+          onPointerDown={(e) => onGrab(e, { kind: "scale", shape: shape.id, handle: i })}
+          data-testid={`${named}scale-${i}`}
+        >
           <rect x={p.x - 9} y={p.y - 9} width={18} height={18} fill="transparent" />
           <path d={`M${p.x} ${p.y - 5}L${p.x + 5} ${p.y}L${p.x} ${p.y + 5}L${p.x - 5} ${p.y}Z`} fill="#1e2020" stroke="#f4ecda" strokeWidth={1.4} />
           <title>Drag to scale; with Shift freely</title>
@@ -75,7 +86,15 @@ const ShapeView = memo(function ShapeView({ shape, chosen, toScreen, onGrab, nam
       {shape.kind === "occluder" && <path d={d} fill="none" stroke="#1e2020" strokeWidth={1.8} pointerEvents="none" />}
       {shape.editable && (
         <>
-          <path d={d} fill="none" stroke="transparent" strokeWidth={11} style={{ cursor: "move" }} pointerEvents="stroke" onPointerDown={(e) => onGrab(e, { kind: "shape", shape: shape.id })}>
+          <path
+            d={d}
+            fill="none"
+            stroke="transparent"
+            strokeWidth={11}
+            style={{ cursor: "move" }}
+            pointerEvents="stroke"
+            onPointerDown={(e) => onGrab(e, { kind: "shape", shape: shape.id })}
+          >
             <title>{shape.name}: drag to move it; a click chooses all its points</title>
           </path>
           {at.map((_, i) => {
@@ -83,7 +102,12 @@ const ShapeView = memo(function ShapeView({ shape, chosen, toScreen, onGrab, nam
             const next = at[(i + 1) % at.length];
             if (!next || Math.hypot((at[i]?.x ?? 0) - next.x, (at[i]?.y ?? 0) - next.y) < 26) return null;
             return (
-              <g key={`m${i}`} style={{ cursor: "copy" }} onPointerDown={(e) => onGrab(e, { kind: "insert", shape: shape.id, index: i })} data-testid={`${named}insert-${shape.id}-${i}`}>
+              <g
+                key={`m${i}`}
+                style={{ cursor: "copy" }}
+                onPointerDown={(e) => onGrab(e, { kind: "insert", shape: shape.id, index: i })}
+                data-testid={`${named}insert-${shape.id}-${i}`}
+              >
                 <circle cx={m.x} cy={m.y} r={8} fill="transparent" />
                 <path d={`M${m.x - 3.5} ${m.y}H${m.x + 3.5}M${m.x} ${m.y - 3.5}V${m.y + 3.5}`} stroke={stroke} strokeWidth={1.4} />
                 <title>Drag to put in a point</title>
@@ -93,7 +117,13 @@ const ShapeView = memo(function ShapeView({ shape, chosen, toScreen, onGrab, nam
           {at.map((p, i) => {
             const picked = chosen?.includes(i) ?? false;
             return (
-              <g key={i} style={{ cursor: "grab" }} onPointerDown={(e) => onGrab(e, { kind: "point", shape: shape.id, index: i })} data-testid={`${named}point-${shape.id}-${i}`} data-picked={picked}>
+              <g
+                key={i}
+                style={{ cursor: "grab" }}
+                onPointerDown={(e) => onGrab(e, { kind: "point", shape: shape.id, index: i })}
+                data-testid={`${named}point-${shape.id}-${i}`}
+                data-picked={picked}
+              >
                 <circle cx={p.x} cy={p.y} r={9} fill="transparent" />
                 <circle cx={p.x} cy={p.y} r={picked ? 5 : 3.4} fill={stroke} stroke={picked ? "#f4ecda" : "#121414"} strokeWidth={picked ? 2.2 : 1} />
                 <title>{shape.name}: drag the point; Shift and a click chooses several; Delete takes them away</title>
@@ -119,9 +149,17 @@ function Corners({ corners, props }: { corners: PlatePoint[]; props: Props }) {
         const chosen = selection?.kind === "corner" && selection.corner === i;
         const sigma = sigmas?.[i] ?? 0;
         return (
-          <g key={i} transform={`translate(${p.x} ${p.y})`} style={{ cursor: cornersMovable ? "grab" : "default" }} data-testid={`corner-${i}`} onPointerDown={cornersMovable ? (e) => onGrab(e, { kind: "corner", corner: i }) : undefined}>
+          <g
+            key={i}
+            transform={`translate(${p.x} ${p.y})`}
+            style={{ cursor: cornersMovable ? "grab" : "default" }}
+            data-testid={`corner-${i}`}
+            onPointerDown={cornersMovable ? (e) => onGrab(e, { kind: "corner", corner: i }) : undefined}
+          >
             <circle r={12} fill="transparent" />
-            {props.edges && <circle r={Math.max(9, Math.min(120, 10 * sigma * zoom))} fill="none" stroke="#f4ecda" strokeOpacity={0.75} strokeDasharray="2 2.5" />}
+            {props.edges && (
+              <circle r={Math.max(9, Math.min(120, 10 * sigma * zoom))} fill="none" stroke="#f4ecda" strokeOpacity={0.75} strokeDasharray="2 2.5" />
+            )}
             <path d={glyphPath(i, chosen ? 6.2 : 4.8)} fill={chosen ? "#62b5a3" : "#f4ecda"} stroke="#121414" strokeWidth={1.2} />
             <title>
               {CORNER_NAMES[i]} corner{sigma ? `, doubt ${sigma.toFixed(2)} px` : ""}
@@ -159,12 +197,36 @@ export function Overlay(props: Props) {
   return (
     <g opacity={faded ? 0.35 : 1}>
       {shapes.map((s) => (
-        <ShapeView key={s.id} named={props.named ?? ""} shape={s} toScreen={toScreen} onGrab={props.onGrab} chosen={selection?.kind === "points" && selection.shape === s.id ? selection.indices : null} />
+        <ShapeView
+          key={s.id}
+          named={props.named ?? ""}
+          shape={s}
+          toScreen={toScreen}
+          onGrab={props.onGrab}
+          chosen={selection?.kind === "points" && selection.shape === s.id ? selection.indices : null}
+        />
       ))}
-      {props.beside && <path d={path(props.beside.map(toScreen))} fill="none" stroke="#f4ecda" strokeWidth={1.2} strokeDasharray="2 5" pointerEvents="none" data-testid="beside" />}
+      {props.beside && (
+        <path
+          d={path(props.beside.map(toScreen))}
+          fill="none"
+          stroke="#f4ecda"
+          strokeWidth={1.2}
+          strokeDasharray="2 5"
+          pointerEvents="none"
+          data-testid="beside"
+        />
+      )}
       {corners && <Corners corners={corners} props={props} />}
       {props.marks.map((m) => (
-        <MarkView key={m.id} mark={m} toScreen={toScreen} chosen={selection?.kind === "mark" && selection.id === m.id} movable={props.marksMovable} onGrab={props.onGrab} />
+        <MarkView
+          key={m.id}
+          mark={m}
+          toScreen={toScreen}
+          chosen={selection?.kind === "mark" && selection.id === m.id}
+          movable={props.marksMovable}
+          onGrab={props.onGrab}
+        />
       ))}
       {props.cursor && <Hand at={toScreen(props.cursor)} />}
       {props.crossing && <Crossing at={toScreen(props.crossing)} />}

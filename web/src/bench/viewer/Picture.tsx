@@ -15,7 +15,12 @@ const MOST_WIDE = 1280;
 
 /** The pictures to draw now; the last one stays until the next is here, so that nothing flickers. */
 function useShownPictures(width: number) {
-  const { plate, document: { plate: { colour } } } = useWork();
+  const {
+    plate,
+    document: {
+      plate: { colour },
+    },
+  } = useWork();
   const frame = useBench((s) => s.frame);
   const playing = useBench((s) => s.playing !== 0);
   const wanted = useBench((s) => (s.holdPlate ? "plate" : s.shown));

@@ -27,18 +27,33 @@ export function SpotReader({ at }: { at: PlatePoint }) {
     retry: false,
     gcTime: 10_000,
     placeholderData: (before: SpotView | undefined) => before,
-    queryFn: async () => data<SpotView>(await api.GET("/api/shots/{shot_id}/revisions/{number}/spot/{frame}", { params: { path: { shot_id: shot.id, number: shot.revision, frame }, query: { x: (calm?.x ?? 0) + 0.5, y: (calm?.y ?? 0) + 0.5, state } } })),
+    queryFn: async () =>
+      data<SpotView>(
+        await api.GET("/api/shots/{shot_id}/revisions/{number}/spot/{frame}", {
+          params: { path: { shot_id: shot.id, number: shot.revision, frame }, query: { x: (calm?.x ?? 0) + 0.5, y: (calm?.y ?? 0) + 0.5, state } },
+        }),
+      ),
   }).data;
   if (!told || !inside) return null;
   return (
     <table className="spot-reader mono" data-testid="spot-reader">
-      <thead><tr><td /><td colSpan={3}>codes</td><td colSpan={3}>linear</td></tr></thead>
+      <thead>
+        <tr>
+          <td />
+          <td colSpan={3}>codes</td>
+          <td colSpan={3}>linear</td>
+        </tr>
+      </thead>
       <tbody>
         {ROWS.map((k) => (
           <tr key={k}>
             <th>{k}</th>
-            {told[k].codes.map((v, i) => <td key={i}>{Math.round(v)}</td>)}
-            {told[k].light.map((v, i) => <td key={i}>{v.toFixed(3)}</td>)}
+            {told[k].codes.map((v, i) => (
+              <td key={i}>{Math.round(v)}</td>
+            ))}
+            {told[k].light.map((v, i) => (
+              <td key={i}>{v.toFixed(3)}</td>
+            ))}
           </tr>
         ))}
       </tbody>

@@ -13,7 +13,11 @@ export function Trouble({ url }: { url: string }) {
   return (
     <div className="trouble" role="alert" data-testid="trouble" onPointerDown={(e) => e.stopPropagation()}>
       <span>{trouble.sentence}</span>
-      {off && <Button size="small" data-testid="go-on-without" onClick={() => void edit(off as Edit)}>Go on without it</Button>}
+      {off && (
+        <Button size="small" data-testid="go-on-without" onClick={() => void edit(off as Edit)}>
+          Go on without it
+        </Button>
+      )}
     </div>
   );
 }

@@ -21,10 +21,7 @@ import { useHand } from "./useHand";
 import { useMarks } from "./useMarks";
 import { useShapes } from "./useShapes";
 
-type Drag =
-  | { kind: "pan"; from: ScreenPoint; view: View }
-  | { kind: "wipe" }
-  | { kind: "pick"; from: PlatePoint };
+type Drag = { kind: "pan"; from: ScreenPoint; view: View } | { kind: "wipe" } | { kind: "pick"; from: PlatePoint };
 
 const CLOSE_PX = 10;
 
@@ -79,7 +76,12 @@ export function Viewer() {
     return () => window.removeEventListener("bench-view", fit);
   }, []);
 
-  const hand = useHand(allShapes, allMarks, (e) => plateOf(local(e)), () => canvas.current?.parentElement);
+  const hand = useHand(
+    allShapes,
+    allMarks,
+    (e) => plateOf(local(e)),
+    () => canvas.current?.parentElement,
+  );
 
   const down = (e: PointerEvent) => {
     const at = local(e);
@@ -115,7 +117,10 @@ export function Viewer() {
     setPicking(null);
     if (d?.kind === "pick" && picking) {
       // The shape with the most points inside is meant.
-      const best = shapes.filter((s) => s.editable).map((s) => ({ shape: s.id, indices: within(s.points, ...picking) })).sort((a, b) => b.indices.length - a.indices.length)[0];
+      const best = shapes
+        .filter((s) => s.editable)
+        .map((s) => ({ shape: s.id, indices: within(s.points, ...picking) }))
+        .sort((a, b) => b.indices.length - a.indices.length)[0];
       setBench({ selection: best?.indices.length ? { kind: "points", ...best } : null });
     }
   };
@@ -125,10 +130,21 @@ export function Viewer() {
   const magnifying = pointing !== null && (holdMagnifier || dragging || tool === "corners" || tool === "area" || tool === "point" || tool === "line");
 
   return (
-    <div className="viewer" ref={box} data-testid="viewer" data-zoom={view.zoom} data-pan={`${view.panX},${view.panY}`}
+    <div
+      className="viewer"
+      ref={box}
+      data-testid="viewer"
+      data-zoom={view.zoom}
+      data-pan={`${view.panX},${view.panY}`}
       style={{ cursor: tool === "move" ? "default" : "crosshair" }}
-      onPointerDown={down} onPointerMove={move} onPointerUp={up} onPointerCancel={up} onPointerLeave={() => setPointer(null)} onWheel={wheel}
-      onDoubleClick={() => tool !== "move" && draw.finish()}>
+      onPointerDown={down}
+      onPointerMove={move}
+      onPointerUp={up}
+      onPointerCancel={up}
+      onPointerLeave={() => setPointer(null)}
+      onWheel={wheel}
+      onDoubleClick={() => tool !== "move" && draw.finish()}
+    >
       <Picture view={view} size={size} aspect={pixelAspect} canvasRef={canvas} />
       <svg className="overlay" width={size.width} height={size.height} aria-hidden>
         <defs>
@@ -139,23 +155,60 @@ export function Viewer() {
             <path d="M0 0V9M0 0H9" stroke="#d18c5c" strokeOpacity=".26" strokeWidth="1" />
           </pattern>
         </defs>
-        {overlays && lens && step === "outline" && (shown !== "still" && shown !== "straight" || holdPlate) && <LensOverlay toScreen={screenOf} />}
-        {guide === "grid" && shown === "still" && !holdPlate && <StillGrid view={view} size={{ width: plateSize.width * pixelAspect, height: plateSize.height }} />}
-        {picking && <path d={path(boxCorners({ left: picking[0].x, top: picking[0].y, right: picking[1].x, bottom: picking[1].y }).map(screenOf))} fill="rgba(98,181,163,.12)" stroke="#f4ecda" strokeDasharray="1 4" />}
+        {overlays && lens && step === "outline" && ((shown !== "still" && shown !== "straight") || holdPlate) && <LensOverlay toScreen={screenOf} />}
+        {guide === "grid" && shown === "still" && !holdPlate && (
+          <StillGrid view={view} size={{ width: plateSize.width * pixelAspect, height: plateSize.height }} />
+        )}
+        {picking && (
+          <path
+            d={path(boxCorners({ left: picking[0].x, top: picking[0].y, right: picking[1].x, bottom: picking[1].y }).map(screenOf))}
+            fill="rgba(98,181,163,.12)"
+            stroke="#f4ecda"
+            strokeDasharray="1 4"
+          />
+        )}
         {overlays && ((shown !== "still" && shown !== "straight") || holdPlate || wipe !== null) && (
-          <Overlay toScreen={screenOf} zoom={view.zoom} corners={corners} cornersMovable={cornersMovable} sigmas={sigmas}
+          <Overlay
+            toScreen={screenOf}
+            zoom={view.zoom}
+            corners={corners}
+            cornersMovable={cornersMovable}
+            sigmas={sigmas}
             lens={lensOf(take, document.lens, plateSize.width, plateSize.height)}
-            shapes={step === "place" || step === "handover" ? [] : step === "mask" ? shapes.filter((s) => s.kind === "matte" || s.kind === "sample") : step === "match" ? shapes.filter((s) => s.id.startsWith("spot:")) : shapes.filter((s) => !s.id.startsWith("spot:"))}
-            marks={step === "place" || step === "mask" || step === "match" || step === "handover" ? [] : marks.map((m) => (m.id === hand.pulled?.id ? hand.pulled : m))} marksMovable={step === "outline"}
-            crossing={crossing?.at ?? null} drawing={drawing} drawingTo={cursor ?? (drawing.length && pointer ? plateOf(pointer) : null)} cursor={cursor}
-            selection={selection} faded={dragging} edges={shown !== "result" || holdPlate} beside={surface && besideFrames ? cornersAt({ ...surface, corrections: [] }, besideFrames, frame) : null} onGrab={hand.onGrab} />
+            shapes={
+              step === "place" || step === "handover"
+                ? []
+                : step === "mask"
+                  ? shapes.filter((s) => s.kind === "matte" || s.kind === "sample")
+                  : step === "match"
+                    ? shapes.filter((s) => s.id.startsWith("spot:"))
+                    : shapes.filter((s) => !s.id.startsWith("spot:"))
+            }
+            marks={
+              step === "place" || step === "mask" || step === "match" || step === "handover"
+                ? []
+                : marks.map((m) => (m.id === hand.pulled?.id ? hand.pulled : m))
+            }
+            marksMovable={step === "outline"}
+            crossing={crossing?.at ?? null}
+            drawing={drawing}
+            drawingTo={cursor ?? (drawing.length && pointer ? plateOf(pointer) : null)}
+            cursor={cursor}
+            selection={selection}
+            faded={dragging}
+            edges={shown !== "result" || holdPlate}
+            beside={surface && besideFrames ? cornersAt({ ...surface, corrections: [] }, besideFrames, frame) : null}
+            onGrab={hand.onGrab}
+          />
         )}
         {overlays && step === "place" && shown !== "still" && shown !== "straight" && <LayoutHandles toView={screenOf} toPlate={plateOf} named="" />}
         {wipe !== null && <WipeLine x={view.panX + plateSize.width * pixelAspect * view.zoom * wipe} height={size.height} />}
       </svg>
       {magnifying && pointing && <Magnifier at={hand.held() ?? plateOf(pointing)} screen={{ ...pointing, width: size.width }} />}
       {step === "match" && pointing && <SpotReader at={plateOf(pointing)} />}
-      <span className="zoom mono" data-testid="zoom">{Math.round(view.zoom * 100)} %</span>
+      <span className="zoom mono" data-testid="zoom">
+        {Math.round(view.zoom * 100)} %
+      </span>
     </div>
   );
 }
@@ -177,9 +230,18 @@ function WipeLine({ x, height }: { x: number; height: number }) {
     <g data-testid="wipe">
       <path d={`M${x} 0V${height}`} stroke="#121414" strokeWidth={3} strokeOpacity={0.5} />
       <path d={`M${x} 0V${height}`} stroke="#f4ecda" strokeWidth={1.2} />
-      <path d={`M${x - 5} ${height / 2 - 7}L${x - 12} ${height / 2}L${x - 5} ${height / 2 + 7}M${x + 5} ${height / 2 - 7}L${x + 12} ${height / 2}L${x + 5} ${height / 2 + 7}`} fill="none" stroke="#f4ecda" strokeWidth={1.6} />
-      <text x={x - 16} y={22} textAnchor="end" className="tag">result</text>
-      <text x={x + 16} y={22} className="tag">plate</text>
+      <path
+        d={`M${x - 5} ${height / 2 - 7}L${x - 12} ${height / 2}L${x - 5} ${height / 2 + 7}M${x + 5} ${height / 2 - 7}L${x + 12} ${height / 2}L${x + 5} ${height / 2 + 7}`}
+        fill="none"
+        stroke="#f4ecda"
+        strokeWidth={1.6}
+      />
+      <text x={x - 16} y={22} textAnchor="end" className="tag">
+        result
+      </text>
+      <text x={x + 16} y={22} className="tag">
+        plate
+      </text>
     </g>
   );
 }

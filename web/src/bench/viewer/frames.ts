@@ -19,7 +19,10 @@ export class FrameCache {
   private troubles = new Map<string, Trouble>();
   private listeners = new Set<() => void>();
 
-  constructor(private readonly most = MOST_FRAMES, private readonly atOnce = AT_ONCE) {}
+  constructor(
+    private readonly most = MOST_FRAMES,
+    private readonly atOnce = AT_ONCE,
+  ) {}
 
   /** The picture if it is here already. */
   peek(url: string): ImageBitmap | null {

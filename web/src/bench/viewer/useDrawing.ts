@@ -15,7 +15,13 @@ import { setCursor, setDrawing, useDrafts } from "./useDraft";
 import { setMarks } from "./useMarks";
 import { setShapes } from "./useShapes";
 
-export function useDrawing(): { click: (p: PlatePoint, near: number) => void; finish: () => void; cancel: () => void; step: (dx: number, dy: number) => void; press: () => void } {
+export function useDrawing(): {
+  click: (p: PlatePoint, near: number) => void;
+  finish: () => void;
+  cancel: () => void;
+  step: (dx: number, dy: number) => void;
+  press: () => void;
+} {
   const { document, surface, edit, plate } = useWork();
   const placing = usePlacing();
   const masking = useMasking();
@@ -48,7 +54,10 @@ export function useDrawing(): { click: (p: PlatePoint, near: number) => void; fi
       const taken = [...document.surfaces, ...document.occluders].map((x) => x.id);
       const id = freshId("in-front", taken);
       const depth = Math.min(0, ...document.surfaces.map((s) => s.depth - 1), ...document.occluders.map((o) => o.depth - 1));
-      const name = freshName("Outline", document.occluders.map((o) => o.name));
+      const name = freshName(
+        "Outline",
+        document.occluders.map((o) => o.name),
+      );
       setBench({ selection: { kind: "points", shape: `occluder:${id}`, indices: [] } });
       void edit({ kind: "add_occluder", occluder: { id, name, depth, outline, keys: [{ frame, points: drawn }], feather_px: 0.8 } } as Edit);
     } else if (surface && (tool === "include" || tool === "exclude")) {
@@ -64,7 +73,11 @@ export function useDrawing(): { click: (p: PlatePoint, near: number) => void; fi
     if (tool === "move") return;
     if (tool === "point") {
       if (!surface) return;
-      const id = freshName("p", surface.points.map((x) => x.id), "");
+      const id = freshName(
+        "p",
+        surface.points.map((x) => x.id),
+        "",
+      );
       const one = { id, keys: [{ frame, at: pair(p) }], half_size_px: [12, 12], search_px: [40, 40], motion: "translation", against: "first" };
       setBench({ tool: "move", selection: { kind: "mark", id } });
       void edit(setMarks(surface, [...surface.points, one as (typeof surface.points)[number]]));

@@ -39,7 +39,8 @@ export function useFrameUrl(): (shown: Shown, frame: number) => string {
       if (isMatteView(shown) && matte) return urls.matte(shot.id, shot.revision, matte, shown, frame, state);
       if (shown === "straight" && knowsLens(document)) return urls.straight(shot.id, shot.revision, frame);
       // Where the surface is lost there is nothing to hold the picture by: the plate shows.
-      if (shown === "still" && surface && frames?.get(frame)?.homography) return urls.view(shot.id, shot.revision, surface.id, held, frame, state) + (chart ? "&stand_in=true" : "");
+      if (shown === "still" && surface && frames?.get(frame)?.homography)
+        return urls.view(shot.id, shot.revision, surface.id, held, frame, state) + (chart ? "&stand_in=true" : "");
       return urls.proxy(plate.hash, frame, document.plate.colour);
     },
     [chart, document, frames, held, matte, plate.hash, shot, state, surface],

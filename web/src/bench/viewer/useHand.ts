@@ -82,9 +82,10 @@ export function useHand(shapes: Shapes, marks: Marks, plateOf: (e: PointerEvent)
     } else {
       const box = d.handle === null ? null : boxOf(d.points, d.indices);
       const handle = box && d.handle !== null ? boxCorners(box)[d.handle] : undefined;
-      d.now = box && d.handle !== null && handle
-        ? scaleSome(d.points, d.indices, box, d.handle, { x: handle.x + by.x, y: handle.y + by.y }, e.shiftKey)
-        : moveSome(d.points, d.indices, by.x, by.y);
+      d.now =
+        box && d.handle !== null && handle
+          ? scaleSome(d.points, d.indices, box, d.handle, { x: handle.x + by.x, y: handle.y + by.y }, e.shiftKey)
+          : moveSome(d.points, d.indices, by.x, by.y);
       setDraft(d.id, d.now);
     }
     if (!useBench.getState().dragging) setBench({ dragging: true });
@@ -98,7 +99,8 @@ export function useHand(shapes: Shapes, marks: Marks, plateOf: (e: PointerEvent)
     setBench({ dragging: false });
     if (d.kind === "mark") {
       if (pulled && d.what === "at") marks.move(d.id, pulled.at);
-      else if (pulled && d.what !== "at") marks.resize(d.id, d.what, (d.what === "search_px" ? pulled.search : pulled.half).map((v) => Math.round(v * 10) / 10) as [number, number]);
+      else if (pulled && d.what !== "at")
+        marks.resize(d.id, d.what, (d.what === "search_px" ? pulled.search : pulled.half).map((v) => Math.round(v * 10) / 10) as [number, number]);
       setPulled(null);
       return;
     }

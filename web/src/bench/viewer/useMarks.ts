@@ -34,7 +34,14 @@ export function useMarks(): Marks {
     const points = surface?.points ?? [];
     const here = found?.[frame];
     const write = (id: string, how: (p: TrackPoint) => TrackPoint) => {
-      return surface ? edit(setMarks(surface, points.map((p) => (p.id === id ? how(p) : p)))) : Promise.resolve(false);
+      return surface
+        ? edit(
+            setMarks(
+              surface,
+              points.map((p) => (p.id === id ? how(p) : p)),
+            ),
+          )
+        : Promise.resolve(false);
     };
     const marks = points.map((p) => {
       const mark = markAt(p, frame, here?.[p.id]);
@@ -60,8 +67,15 @@ export function useMarks(): Marks {
         void write(id, (p) => (frame <= (p.keys[0]?.frame ?? 0) || !mark ? { ...p, [what]: size } : withKey(p, frame, { at: pair(mark.at), [what]: size })));
       },
       change: (id, settings) => void write(id, (p) => ({ ...p, ...settings })),
-      remove: (id) => surface && void edit(setMarks(surface, points.filter((p) => p.id !== id), points.length > 1 ? surface.follow : "region")),
+      remove: (id) =>
+        surface &&
+        void edit(
+          setMarks(
+            surface,
+            points.filter((p) => p.id !== id),
+            points.length > 1 ? surface.follow : "region",
+          ),
+        ),
     };
   }, [drafts, edit, found, frame, surface]);
 }
-

@@ -26,7 +26,13 @@ export type Shape = {
   keys: number[];
 };
 
-export type ShapeSettings = { outline?: "straight" | "smooth"; rides?: string | null; role?: "include" | "exclude"; feather_px?: number; shutter?: number | null };
+export type ShapeSettings = {
+  outline?: "straight" | "smooth";
+  rides?: string | null;
+  role?: "include" | "exclude";
+  feather_px?: number;
+  shutter?: number | null;
+};
 
 export type Shapes = {
   corners: PlatePoint[] | null;
@@ -70,13 +76,18 @@ function rewriteMatte(matte: Matte, kind: string, name: string, how: (keys: Key[
     const keys = plainKeys(how(keysOf(part), part.rides)).map(({ frame, points }) => ({ frame, points }));
     const [one] = keys;
     // A point put in or taken out leaves the others their softness.
-    const soft_points = part.soft_points && one && part.soft_points.length !== one.points.length ? one.points.map((_, n) => part.soft_points?.[n] ?? part.soft_points?.at(-1) ?? 0) : part.soft_points;
+    const soft_points =
+      part.soft_points && one && part.soft_points.length !== one.points.length
+        ? one.points.map((_, n) => part.soft_points?.[n] ?? part.soft_points?.at(-1) ?? 0)
+        : part.soft_points;
     return matteEdit(withPart(matte, i, { ...part, keys, soft_points } as MattePart));
   }
   const sample = part?.kind === "key" ? part.samples[k] : undefined;
   if (part?.kind !== "key" || !sample) return null;
   const [now] = plainKeys(how([{ frame: sample.frame, points: sample.polygon.map((p) => at(p)), ease: "linear" }], null));
-  return matteEdit(withPart(matte, i, { ...part, samples: part.samples.map((s, n) => (n === k ? { ...s, polygon: now?.points ?? s.polygon } : s)) } as MattePart));
+  return matteEdit(
+    withPart(matte, i, { ...part, samples: part.samples.map((s, n) => (n === k ? { ...s, polygon: now?.points ?? s.polygon } : s)) } as MattePart),
+  );
 }
 
 /** A matte without a shape, or a sample; the last sample of a key goes with the key. */
@@ -120,8 +131,14 @@ export function useShapes(live = true): Shapes {
       const nth = region.slice(0, i + 1).filter((s) => s.role === shape.role).length;
       const smooth = shape.outline === "smooth";
       shapes.push({
-        id, kind: shape.role, name: shape.role === "include" ? `Followed ${nth}` : `Cut-out ${nth}`, points, line: drawn(points, smooth),
-        smooth, editable: outlining, keys: shape.keys.map((k) => k.frame),
+        id,
+        kind: shape.role,
+        name: shape.role === "include" ? `Followed ${nth}` : `Cut-out ${nth}`,
+        points,
+        line: drawn(points, smooth),
+        smooth,
+        editable: outlining,
+        keys: shape.keys.map((k) => k.frame),
       });
     });
     for (const o of document.occluders) {
@@ -135,20 +152,49 @@ export function useShapes(live = true): Shapes {
       if (part.kind === "shape") {
         const smooth = part.outline === "smooth";
         const points = pointsAt(frame, keysOf(part), poseOf(part));
-        shapes.push({ id: `matte:${i}`, kind: "matte", name: part.name ?? "Shape of the matte", points, line: drawn(points, smooth), smooth, editable: true, keys: part.keys.map((k) => k.frame) });
+        shapes.push({
+          id: `matte:${i}`,
+          kind: "matte",
+          name: part.name ?? "Shape of the matte",
+          points,
+          line: drawn(points, smooth),
+          smooth,
+          editable: true,
+          keys: part.keys.map((k) => k.frame),
+        });
       }
       if (part.kind !== "key") return;
       part.samples.forEach((s, k) => {
         if (s.frame !== frame) return;
         const points = s.polygon.map((p) => at(p));
-        shapes.push({ id: `sample:${i}.${k}`, kind: "sample", name: "Sample of the screen", points, line: points, smooth: false, editable: true, keys: [s.frame] });
+        shapes.push({
+          id: `sample:${i}.${k}`,
+          kind: "sample",
+          name: "Sample of the screen",
+          points,
+          line: points,
+          smooth: false,
+          editable: true,
+          keys: [s.frame],
+        });
       });
     });
-    document.match.find((m) => m.surface === surface?.id)?.spots.forEach((s, i) => {
-      if (s.frame !== frame) return;
-      const points = s.polygon.map((p) => at(p));
-      shapes.push({ id: `spot:${i}`, kind: "sample", name: "Spot whose colour is known", points, line: points, smooth: false, editable: false, keys: [s.frame] });
-    });
+    document.match
+      .find((m) => m.surface === surface?.id)
+      ?.spots.forEach((s, i) => {
+        if (s.frame !== frame) return;
+        const points = s.polygon.map((p) => at(p));
+        shapes.push({
+          id: `spot:${i}`,
+          kind: "sample",
+          name: "Spot whose colour is known",
+          points,
+          line: points,
+          smooth: false,
+          editable: false,
+          keys: [s.frame],
+        });
+      });
     if (surface && offered && frame >= offered.span[0] && frame <= offered.span[1]) {
       const points = pointsAt(frame, offered.keys, planePose);
       shapes.push({ id: "offered", kind: offered.kind, name: "Offered", points, line: points, smooth: false, editable: false, keys: [] });
@@ -177,11 +223,15 @@ export function useShapes(live = true): Shapes {
         const keys = plainKeys(how(keysOf(o), poseOf(o))).map(({ frame: f, points }) => ({ frame: f, points }));
         return { kind: "set_occluder_keys", occluder: name, keys } as Edit;
       }
-      if (kind === "matte" || kind === "sample") return matte && rewriteMatte(matte, kind, name, (keys, ridden) => how(keys, ridden === null ? NEVER : poseOf({ rides: ridden })));
+      if (kind === "matte" || kind === "sample")
+        return matte && rewriteMatte(matte, kind, name, (keys, ridden) => how(keys, ridden === null ? NEVER : poseOf({ rides: ridden })));
       const shape = region[Number(name)];
       if (!surface || !shape) return null;
       const keys = plainKeys(how(keysOf(shape), shape.rides === "plane" ? planePose : NEVER));
-      return setShapes(surface, region.map((s) => (s === shape ? { ...s, keys } : s)));
+      return setShapes(
+        surface,
+        region.map((s) => (s === shape ? { ...s, keys } : s)),
+      );
     };
     const editsOf = (id: string, points: PlatePoint[]): Edit[] => {
       if (id === "corners") return cornerEdits(points);
@@ -213,7 +263,13 @@ export function useShapes(live = true): Shapes {
         const [kind = "", name = ""] = id.split(":");
         if (kind === "occluder") send({ kind: "remove", target: name });
         else if (kind === "matte" || kind === "sample") send(matte && withoutDrawn(matte, kind, name));
-        else if (surface) send(setShapes(surface, region.filter((_, i) => i !== Number(name))));
+        else if (surface)
+          send(
+            setShapes(
+              surface,
+              region.filter((_, i) => i !== Number(name)),
+            ),
+          );
       },
       removeKey: (id) => send(rewrite(id, (keys, pose) => withoutKey(keys, frame, pose))),
       setEase: (id, ease) => send(rewrite(id, (keys) => keys.map((k) => (k.frame === frame ? { ...k, ease } : k)))),
@@ -223,7 +279,12 @@ export function useShapes(live = true): Shapes {
           const o = document.occluders.find((x) => x.id === name);
           if (o) send(occluderEdit(o, settings));
         } else if (surface) {
-          send(setShapes(surface, region.map((s, i) => (i === Number(name) ? ({ ...s, ...settings } as RegionShape) : s))));
+          send(
+            setShapes(
+              surface,
+              region.map((s, i) => (i === Number(name) ? ({ ...s, ...settings } as RegionShape) : s)),
+            ),
+          );
         }
       },
     };

@@ -6,7 +6,14 @@ export function Bands({ counts, low, high }: { counts: readonly number[]; low: n
   const most = Math.log1p(Math.max(1, ...counts));
   const width = 100 / counts.length;
   return (
-    <svg className="bands" viewBox={`0 0 100 ${HEIGHT}`} preserveAspectRatio="none" role="img" aria-label={`clear up to ${Math.round(low * 100)} of 100, solid from ${Math.round(high * 100)}`} data-testid="bands">
+    <svg
+      className="bands"
+      viewBox={`0 0 100 ${HEIGHT}`}
+      preserveAspectRatio="none"
+      role="img"
+      aria-label={`clear up to ${Math.round(low * 100)} of 100, solid from ${Math.round(high * 100)}`}
+      data-testid="bands"
+    >
       <rect x={0} width={100 * low} height={HEIGHT} className="clear" />
       <rect x={100 * low} width={Math.max(0, 100 * (high - low))} height={HEIGHT} className="edge" />
       <rect x={100 * high} width={100 - 100 * high} height={HEIGHT} className="solid" />

@@ -18,13 +18,18 @@ export function MatteProposal() {
     enabled: asked === key && !!surface && !!take,
     staleTime: Infinity,
     retry: false,
-    queryFn: async () => data<MatteOffer | null>(await api.GET("/api/shots/{shot_id}/surfaces/{surface_id}/matte-proposal", { params: { path: { shot_id: shot.id, surface_id: surface?.id ?? "" } } })),
+    queryFn: async () =>
+      data<MatteOffer | null>(
+        await api.GET("/api/shots/{shot_id}/surfaces/{surface_id}/matte-proposal", { params: { path: { shot_id: shot.id, surface_id: surface?.id ?? "" } } }),
+      ),
   });
   if (!surface || !take) return null;
   if (asked !== key || found.isFetching)
     return (
       <Tooltip title="Looks at frames again, outlines what does not move with the surface, and looks for a colour that tells it apart">
-        <Button size="small" loading={found.isFetching} data-testid="propose-matte" onClick={() => setAsked(key)}>What passes in front?</Button>
+        <Button size="small" loading={found.isFetching} data-testid="propose-matte" onClick={() => setAsked(key)}>
+          What passes in front?
+        </Button>
       </Tooltip>
     );
   if (found.error) return <Note tone="warn">{found.error.message}</Note>;
@@ -39,8 +44,12 @@ export function MatteProposal() {
   };
   return (
     <div className="rows" data-testid="matte-proposal">
-      <Note tone={offer.sureness > 0.85 ? "quiet" : "warn"}>Frames {offer.frames[0] + firstFrame} to {offer.frames[1] + firstFrame}. {offer.said}</Note>
-      <Button size="small" data-testid="take-matte" onClick={takeOver}>Take it over as a matte</Button>
+      <Note tone={offer.sureness > 0.85 ? "quiet" : "warn"}>
+        Frames {offer.frames[0] + firstFrame} to {offer.frames[1] + firstFrame}. {offer.said}
+      </Note>
+      <Button size="small" data-testid="take-matte" onClick={takeOver}>
+        Take it over as a matte
+      </Button>
     </div>
   );
 }

@@ -29,8 +29,7 @@ export function Recipe() {
     if (key === "key") {
       setBench({ part: -1 });
       setTool("sample");
-    }
-    else if (key === "shape") setTool("matte");
+    } else if (key === "shape") setTool("matte");
     else if (key === "brightness") add({ kind: "brightness" } as Parameters<typeof add>[0]);
     else if (key === "region" && surface) add({ kind: "region", surface: surface.id } as Parameters<typeof add>[0]);
     else if (key.startsWith("difference:")) add({ kind: "difference", clean: { media: key.slice(11) } } as Parameters<typeof add>[0]);
@@ -40,9 +39,25 @@ export function Recipe() {
   return (
     <div className="stack" data-testid="recipe">
       {matte?.parts.map((p, i) => (
-        <div key={i} className={`stack-row ${i === index ? "on" : ""}`} data-testid={`part-${i}`} draggable onDragStart={() => setHeld(i)} onDragOver={(e) => e.preventDefault()} onDrop={(e) => drop(e, i)}>
+        <div
+          key={i}
+          className={`stack-row ${i === index ? "on" : ""}`}
+          data-testid={`part-${i}`}
+          draggable
+          onDragStart={() => setHeld(i)}
+          onDragOver={(e) => e.preventDefault()}
+          onDrop={(e) => drop(e, i)}
+        >
           <Tooltip title={`${SIGN_HINTS[p.combine]}; click for the next`}>
-            <Button size="small" type="text" className="sign" aria-label={`sign: ${SIGN_HINTS[p.combine]}`} onClick={() => set(withPart(matte, i, { ...p, combine: p.combine === "add" ? "subtract" : p.combine === "subtract" ? "intersect" : "add" }))}>{SIGNS[p.combine]}</Button>
+            <Button
+              size="small"
+              type="text"
+              className="sign"
+              aria-label={`sign: ${SIGN_HINTS[p.combine]}`}
+              onClick={() => set(withPart(matte, i, { ...p, combine: p.combine === "add" ? "subtract" : p.combine === "subtract" ? "intersect" : "add" }))}
+            >
+              {SIGNS[p.combine]}
+            </Button>
           </Tooltip>
           <button className="plain stack-name" aria-pressed={i === index} onClick={() => setBench({ part: i, matte: matte.id })}>
             <img className="thumb wide" alt="" src={urls.matte(shot.id, shot.revision, matte.id, "alone", frame, state, i)} />
@@ -52,19 +67,34 @@ export function Recipe() {
             </span>
           </button>
           <Switch size="small" checked={p.on} aria-label={`${PART_NAMES[p.kind]} counts`} onChange={(on) => set(withPart(matte, i, { ...p, on }))} />
-          <Button size="small" type="text" aria-label={`take ${PART_NAMES[p.kind]} out`} onClick={() => set(withPart(matte, i, null))}>×</Button>
+          <Button size="small" type="text" aria-label={`take ${PART_NAMES[p.kind]} out`} onClick={() => set(withPart(matte, i, null))}>
+            ×
+          </Button>
         </div>
       ))}
-      <Dropdown trigger={["click"]} menu={{ onClick: ({ key }) => begin(key), items: [
-        { key: "key", label: "Key: draw around bare screen" },
-        { key: "shape", label: "Shape: draw it" },
-        { key: "brightness", label: "Brightness" },
-        ...(surface ? [{ key: "region", label: `Region that ${surface.name} is followed by` }] : []),
-        ...occluders,
-        { key: "difference", label: "Difference against a clean picture", disabled: files.length === 0, children: files.map((m) => ({ key: `difference:${m.hash}`, label: m.name })) },
-        { key: "file", label: "Matte from a file", disabled: files.length === 0, children: files.map((m) => ({ key: `file:${m.hash}`, label: m.name })) },
-      ] }}>
-        <Button size="small" data-testid="add-part">{matte?.parts.length ? "Add a part" : "Begin a matte"}</Button>
+      <Dropdown
+        trigger={["click"]}
+        menu={{
+          onClick: ({ key }) => begin(key),
+          items: [
+            { key: "key", label: "Key: draw around bare screen" },
+            { key: "shape", label: "Shape: draw it" },
+            { key: "brightness", label: "Brightness" },
+            ...(surface ? [{ key: "region", label: `Region that ${surface.name} is followed by` }] : []),
+            ...occluders,
+            {
+              key: "difference",
+              label: "Difference against a clean picture",
+              disabled: files.length === 0,
+              children: files.map((m) => ({ key: `difference:${m.hash}`, label: m.name })),
+            },
+            { key: "file", label: "Matte from a file", disabled: files.length === 0, children: files.map((m) => ({ key: `file:${m.hash}`, label: m.name })) },
+          ],
+        }}
+      >
+        <Button size="small" data-testid="add-part">
+          {matte?.parts.length ? "Add a part" : "Begin a matte"}
+        </Button>
       </Dropdown>
     </div>
   );

@@ -32,7 +32,10 @@ export function useMasking(): Masking {
     return matteEdit(withPart(matte, index, { ...part, ...change } as MattePart));
   };
   return {
-    matte, index, part, partEdit,
+    matte,
+    index,
+    part,
+    partEdit,
     set: (m) => void edit(matteEdit(m)),
     setPart: (change) => void edit(partEdit(change)),
     add: (one) => {

@@ -18,7 +18,12 @@ export function useSpread(): Spread | null {
       enabled: bounded,
       retry: false,
       placeholderData: (before: Spread | undefined) => before,
-      queryFn: async () => data<Spread>(await api.GET("/api/shots/{shot_id}/revisions/{number}/mattes/{matte}/parts/{part}/spread/{frame}", { params: { path: { shot_id: shot.id, number: shot.revision, matte: matte?.id ?? "", part: index ?? 0, frame }, query: { state } } })),
+      queryFn: async () =>
+        data<Spread>(
+          await api.GET("/api/shots/{shot_id}/revisions/{number}/mattes/{matte}/parts/{part}/spread/{frame}", {
+            params: { path: { shot_id: shot.id, number: shot.revision, matte: matte?.id ?? "", part: index ?? 0, frame }, query: { state } },
+          }),
+        ),
     }).data ?? null
   );
 }

@@ -15,7 +15,12 @@ function Ramps({ value }: { value: Record<string, unknown> }) {
     <>
       {steps.map((t, i) => (
         <g key={i}>
-          <rect x={(i * W) / 9} width={W / 9 + 0.5} height={H / 2} fill={css(gain.map((g, c) => g * ((ink[c] ?? 0) + (1 - (ink[c] ?? 0)) * t) + (offset[c] ?? 0)))} />
+          <rect
+            x={(i * W) / 9}
+            width={W / 9 + 0.5}
+            height={H / 2}
+            fill={css(gain.map((g, c) => g * ((ink[c] ?? 0) + (1 - (ink[c] ?? 0)) * t) + (offset[c] ?? 0)))}
+          />
           <rect x={(i * W) / 9} y={H / 2} width={W / 9 + 0.5} height={H / 2} fill={css([t, t, t])} />
         </g>
       ))}
@@ -78,7 +83,15 @@ function Beside({ value }: { value: Record<string, unknown> }) {
   return (
     <>
       <rect width={W} height={H} fill="#8c9191" />
-      <rect x={W / 2 - 9 + x / 2} y={6 + y / 2} width={18} height={H} fill="#000" opacity={Math.min(1, Number(value.strength) || 0)} style={{ filter: `blur(${soft}px)` }} />
+      <rect
+        x={W / 2 - 9 + x / 2}
+        y={6 + y / 2}
+        width={18}
+        height={H}
+        fill="#000"
+        opacity={Math.min(1, Number(value.strength) || 0)}
+        style={{ filter: `blur(${soft}px)` }}
+      />
       <rect x={W / 2 - 9} y={6} width={18} height={H} fill="#c99f83" />
     </>
   );
@@ -96,7 +109,14 @@ export function Evidence({ proposal }: { proposal: Proposal }) {
       {part === "glow" && value && <Falling value={value} />}
       {part === "shadow" && value && <Beside value={value} />}
       {line && <path d={line} fill="none" stroke="#62b5a3" strokeWidth={1.5} />}
-      {part === "softness" && !line && value && <path d={`M4 ${H - 4}H26C34 ${H - 4} ${34 + 6 * Math.min(2, Number(value.sigma_px) || 0)} 4 ${44 + 8 * Math.min(2, Number(value.sigma_px) || 0)} 4H70`} fill="none" stroke="#62b5a3" strokeWidth={1.5} />}
+      {part === "softness" && !line && value && (
+        <path
+          d={`M4 ${H - 4}H26C34 ${H - 4} ${34 + 6 * Math.min(2, Number(value.sigma_px) || 0)} 4 ${44 + 8 * Math.min(2, Number(value.sigma_px) || 0)} 4H70`}
+          fill="none"
+          stroke="#62b5a3"
+          strokeWidth={1.5}
+        />
+      )}
     </svg>
   );
 }

@@ -7,21 +7,39 @@ import { Field } from "../parts";
 
 export function useMedia(hash: string | null | undefined): MediaView | undefined {
   return useQuery({
-    queryKey: ["media", hash], enabled: !!hash,
+    queryKey: ["media", hash],
+    enabled: !!hash,
     queryFn: async () => data<MediaView>(await api.GET("/api/media/{media_hash}", { params: { path: { media_hash: hash ?? "" } } })),
   }).data;
 }
 
-type Props = { label: string; hint: string; hash: string | null | undefined; accept: string; ask: string; title: string; remove: string; take: (m: MediaView) => void; clear: () => void };
+type Props = {
+  label: string;
+  hint: string;
+  hash: string | null | undefined;
+  accept: string;
+  ask: string;
+  title: string;
+  remove: string;
+  take: (m: MediaView) => void;
+  clear: () => void;
+};
 
 export function FileChoice({ label, hint, hash, accept, ask, title, remove, take, clear }: Props) {
   const media = useMedia(hash);
   return (
     <Field label={label} hint={hint}>
       {hash ? (
-        <span className="row"><span className="cut">{media?.name ?? ""}</span><Button size="small" aria-label={remove} onClick={clear}>Remove</Button></span>
+        <span className="row">
+          <span className="cut">{media?.name ?? ""}</span>
+          <Button size="small" aria-label={remove} onClick={clear}>
+            Remove
+          </Button>
+        </span>
       ) : (
-        <Upload title={title} accept={accept} onMedia={take}><span className="quiet small">{ask}</span></Upload>
+        <Upload title={title} accept={accept} onMedia={take}>
+          <span className="quiet small">{ask}</span>
+        </Upload>
       )}
     </Field>
   );

@@ -14,7 +14,11 @@ const FELT = [
   { key: "contrast", label: "Contrast", step: 0.02, min: 0.2, max: 2 },
   { key: "saturation", label: "Saturation", step: 0.02, min: 0, max: 2 },
 ] as const;
-const LIST = [["slope", "Slope", 0.01], ["offset", "Offset", 0.005], ["power", "Power", 0.01]] as const;
+const LIST = [
+  ["slope", "Slope", 0.01],
+  ["offset", "Offset", 0.005],
+  ["power", "Power", 0.01],
+] as const;
 
 /** A code that counts once it is typed: on the way there it would meet its neighbours. */
 function Code({ value, low, high, label, set }: { value: number; low: number; high: number; label: string; set: (v: number) => void }) {
@@ -24,13 +28,27 @@ function Code({ value, low, high, label, set }: { value: number; low: number; hi
     if (typed !== null && typed !== now) set(typed / 255);
     setTyped(null);
   };
-  return <InputNumber size="small" controls={false} style={{ width: 44 }} min={low} max={high} value={typed ?? now} aria-label={label} onChange={setTyped} onBlur={tell} onPressEnter={tell} />;
+  return (
+    <InputNumber
+      size="small"
+      controls={false}
+      style={{ width: 44 }}
+      min={low}
+      max={high}
+      value={typed ?? now}
+      aria-label={label}
+      onChange={setTyped}
+      onBlur={tell}
+      onPressEnter={tell}
+    />
+  );
 }
 
 function Curves({ of, grade, set }: Pick<Props, "of" | "grade" | "set">) {
   const [channel, setChannel] = useState<Channel>("all");
   const points = pointsOf(grade, channel);
-  const change = (i: number, at: Point | null) => set(withCurve(grade, channel, at ? points.map((p, k) => (k === i ? at : p)) : points.filter((_, k) => k !== i)));
+  const change = (i: number, at: Point | null) =>
+    set(withCurve(grade, channel, at ? points.map((p, k) => (k === i ? at : p)) : points.filter((_, k) => k !== i)));
   const line = points.map(([x, y]) => `${(x * 120).toFixed(1)},${(60 - y * 60).toFixed(1)}`).join(" ");
   return (
     <>
@@ -38,17 +56,30 @@ function Curves({ of, grade, set }: Pick<Props, "of" | "grade" | "set">) {
         <Segmented size="small" value={channel} options={[...CHANNELS]} onChange={setChannel} aria-label={`channel of the curve, ${of}`} />
       </Field>
       <div className="row curve">
-        <svg viewBox="0 0 120 60" width="88" height="60" preserveAspectRatio="none" aria-hidden><polyline points="0,60 120,0" className="straight" /><polyline points={line} /></svg>
+        <svg viewBox="0 0 120 60" width="88" height="60" preserveAspectRatio="none" aria-hidden>
+          <polyline points="0,60 120,0" className="straight" />
+          <polyline points={line} />
+        </svg>
         <div className="rows">
           {points.map(([x, y], i) => (
             <span key={`${channel} ${i}`} className="row figures">
-              <Code value={x} low={i ? Math.round((points[i - 1]?.[0] ?? 0) * 255) + 1 : 0} high={i < points.length - 1 ? Math.round((points[i + 1]?.[0] ?? 1) * 255) - 1 : 255} label={`curve before, point ${i + 1}`} set={(v) => change(i, [v, y])} />
+              <Code
+                value={x}
+                low={i ? Math.round((points[i - 1]?.[0] ?? 0) * 255) + 1 : 0}
+                high={i < points.length - 1 ? Math.round((points[i + 1]?.[0] ?? 1) * 255) - 1 : 255}
+                label={`curve before, point ${i + 1}`}
+                set={(v) => change(i, [v, y])}
+              />
               <span className="quiet">to</span>
               <Code value={y} low={0} high={255} label={`curve after, point ${i + 1}`} set={(v) => change(i, [x, v])} />
-              <Button size="small" type="text" disabled={points.length < 2} aria-label={`remove point ${i + 1}`} onClick={() => change(i, null)}>×</Button>
+              <Button size="small" type="text" disabled={points.length < 2} aria-label={`remove point ${i + 1}`} onClick={() => change(i, null)}>
+                ×
+              </Button>
             </span>
           ))}
-          <Button size="small" disabled={points.length >= 16} onClick={() => set(withCurve(grade, channel, withMore(points)))}>One more point</Button>
+          <Button size="small" disabled={points.length >= 16} onClick={() => set(withCurve(grade, channel, withMore(points)))}>
+            One more point
+          </Button>
         </div>
       </div>
     </>
@@ -61,10 +92,28 @@ function Table({ of, grade, set }: Pick<Props, "of" | "grade" | "set">) {
   const looks = media?.facts?.looks ?? [];
   return (
     <>
-      <FileChoice label="Table" hint="Codes in, codes out; the last thing of a grade" hash={grade.lut?.media} accept=".cube,.clf,.csp,.spi1d,.spi3d,.3dl,.ocioz" title="Drop a table"
-        ask="Drop a .cube, .clf or .ocioz, or click" remove={`remove the table of ${of}`} take={take} clear={() => set({ ...grade, lut: null, look: null })} />
+      <FileChoice
+        label="Table"
+        hint="Codes in, codes out; the last thing of a grade"
+        hash={grade.lut?.media}
+        accept=".cube,.clf,.csp,.spi1d,.spi3d,.3dl,.ocioz"
+        title="Drop a table"
+        ask="Drop a .cube, .clf or .ocioz, or click"
+        remove={`remove the table of ${of}`}
+        take={take}
+        clear={() => set({ ...grade, lut: null, look: null })}
+      />
       {looks.length > 0 && (
-        <Field label="Look"><Select size="small" style={{ width: 190 }} value={grade.look ?? ""} aria-label={`look of ${of}`} options={looks.map((l) => ({ value: l, label: l }))} onChange={(look: string) => set({ ...grade, look })} /></Field>
+        <Field label="Look">
+          <Select
+            size="small"
+            style={{ width: 190 }}
+            value={grade.look ?? ""}
+            aria-label={`look of ${of}`}
+            options={looks.map((l) => ({ value: l, label: l }))}
+            onChange={(look: string) => set({ ...grade, look })}
+          />
+        </Field>
       )}
     </>
   );
@@ -74,14 +123,31 @@ export function GradeControls({ of, grade, file, set, setEdit }: Props) {
   return (
     <>
       {FELT.map((f) => (
-        <Felt key={f.key} label={f.label} name={`${f.key} of ${of}`} value={grade[f.key]} min={f.min} max={f.max} step={f.step} edit={(v) => setEdit({ ...grade, [f.key]: v })} />
+        <Felt
+          key={f.key}
+          label={f.label}
+          name={`${f.key} of ${of}`}
+          value={grade[f.key]}
+          min={f.min}
+          max={f.max}
+          step={f.step}
+          edit={(v) => setEdit({ ...grade, [f.key]: v })}
+        />
       ))}
       {LIST.map(([key, label, step]) => (
         <Field key={key} label={label} hint="Red, green, blue">
           <span className="row figures">
             {grade[key].map((v, i) => (
-              <InputNumber key={i} size="small" controls={false} style={{ width: 58 }} step={step} value={Math.round(v * 10000) / 10000} aria-label={`${key} of ${of}, ${["red", "green", "blue"][i] ?? ""}`}
-                onChange={(n) => n !== null && n !== v && set({ ...grade, [key]: grade[key].map((old, k) => (k === i ? n : old)) })} />
+              <InputNumber
+                key={i}
+                size="small"
+                controls={false}
+                style={{ width: 58 }}
+                step={step}
+                value={Math.round(v * 10000) / 10000}
+                aria-label={`${key} of ${of}, ${["red", "green", "blue"][i] ?? ""}`}
+                onChange={(n) => n !== null && n !== v && set({ ...grade, [key]: grade[key].map((old, k) => (k === i ? n : old)) })}
+              />
             ))}
           </span>
         </Field>

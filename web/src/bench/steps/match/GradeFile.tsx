@@ -18,10 +18,16 @@ export function GradeFile({ file, read }: { file: (ending: "cc" | "cube") => str
   return (
     <div className="row">
       <Upload accept=".cc,.ccc,.cdl" showUploadList={false} beforeUpload={take}>
-        <Button size="small" data-testid="read-cdl">Read a CDL</Button>
+        <Button size="small" data-testid="read-cdl">
+          Read a CDL
+        </Button>
       </Upload>
-      <a href={file("cc")} download data-testid="write-cdl">Save as .cc</a>
-      <a href={file("cube")} download data-testid="write-cube">Save as .cube</a>
+      <a href={file("cc")} download data-testid="write-cdl">
+        Save as .cc
+      </a>
+      <a href={file("cube")} download data-testid="write-cube">
+        Save as .cube
+      </a>
     </div>
   );
 }

@@ -15,12 +15,32 @@ export function WholePicture({ open, choose }: { open: boolean; choose: () => vo
   return (
     <div className={`match-row ${open ? "on" : ""}`} data-testid="match-whole" data-taken={!!grade}>
       <div className="row">
-        <button className="plain match-name" aria-expanded={open} onClick={choose}><b>Grade of the whole picture</b></button>
-        <Switch size="small" checked={!!grade} aria-label="Grade of the whole picture is on" onChange={(on) => { set(on ? newGrade() : null); if (on && !open) choose(); }} />
+        <button className="plain match-name" aria-expanded={open} onClick={choose}>
+          <b>Grade of the whole picture</b>
+        </button>
+        <Switch
+          size="small"
+          checked={!!grade}
+          aria-label="Grade of the whole picture is on"
+          onChange={(on) => {
+            set(on ? newGrade() : null);
+            if (on && !open) choose();
+          }}
+        />
       </div>
       {open && grade && (
         <div className="rows">
-          {strengthOf(grade) !== null && <Felt label="Strength" name="strength of the whole picture" value={strengthOf(grade) ?? 1} min={0} max={2} step={0.01} edit={(strength) => setEdit({ ...grade, strength })} />}
+          {strengthOf(grade) !== null && (
+            <Felt
+              label="Strength"
+              name="strength of the whole picture"
+              value={strengthOf(grade) ?? 1}
+              min={0}
+              max={2}
+              step={0.01}
+              edit={(strength) => setEdit({ ...grade, strength })}
+            />
+          )}
           <GradeControls of="the whole picture" grade={grade} file={(ending) => urls.wholeGrade(shot.id, ending)} set={set} setEdit={setEdit} />
         </div>
       )}

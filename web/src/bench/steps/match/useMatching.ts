@@ -30,7 +30,9 @@ export function useMatching(): Matching | null {
   const setEdit = (match: SurfaceMatch) => ({ kind: "set_match", match }) as Edit;
   return {
     match: document.match.find((m) => m.surface === surface.id) ?? newMatch(surface.id),
-    found, job, setEdit,
+    found,
+    job,
+    setEdit,
     proposals: found?.proposals ?? [],
     measure: () =>
       void act(async () => {

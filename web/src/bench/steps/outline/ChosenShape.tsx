@@ -28,7 +28,19 @@ function CopyTo({ shape }: { shape: Shape }) {
   };
   const known = (target: Surface) => !!homographyAt(surface, frames, target.reference_frame) || !!framesOf(surface)?.get(target.reference_frame)?.homography;
   return (
-    <Dropdown menu={{ items: others.map((s) => ({ key: s.id, label: known(s) ? s.name : `${s.name}: not followed at its reference frame ${s.reference_frame + firstFrame}`, disabled: !known(s) })), onClick: ({ key }) => { const target = others.find((s) => s.id === key); if (target) copy(target); } }}>
+    <Dropdown
+      menu={{
+        items: others.map((s) => ({
+          key: s.id,
+          label: known(s) ? s.name : `${s.name}: not followed at its reference frame ${s.reference_frame + firstFrame}`,
+          disabled: !known(s),
+        })),
+        onClick: ({ key }) => {
+          const target = others.find((s) => s.id === key);
+          if (target) copy(target);
+        },
+      }}
+    >
       <Button size="small">Copy to</Button>
     </Dropdown>
   );
@@ -49,17 +61,38 @@ function Keys({ shape }: { shape: Shape }) {
     <>
       <Field label="Keys" hint={ridden ? `Between its keys it moves with ${ridden.name}` : "Between keys it moves evenly"}>
         <span className="row">
-          <Tooltip title="Key before: ["><Button size="small" disabled={before === null} onClick={() => goTo(before)} aria-label="key before">‹</Button></Tooltip>
-          <span className="mono" data-testid="keys-said">{shape.keys.length}{here ? ", one here" : ""}</span>
-          <Tooltip title="Key after: ]"><Button size="small" disabled={after === null} onClick={() => goTo(after)} aria-label="key after">›</Button></Tooltip>
+          <Tooltip title="Key before: [">
+            <Button size="small" disabled={before === null} onClick={() => goTo(before)} aria-label="key before">
+              ‹
+            </Button>
+          </Tooltip>
+          <span className="mono" data-testid="keys-said">
+            {shape.keys.length}
+            {here ? ", one here" : ""}
+          </span>
+          <Tooltip title="Key after: ]">
+            <Button size="small" disabled={after === null} onClick={() => goTo(after)} aria-label="key after">
+              ›
+            </Button>
+          </Tooltip>
           <Tooltip title={shape.keys.length < 2 ? "The last key stays" : "Delete the key at this frame: D"}>
-            <Button size="small" disabled={!here || shape.keys.length < 2} onClick={() => removeKey(shape.id)} data-testid="remove-key">Delete key</Button>
+            <Button size="small" disabled={!here || shape.keys.length < 2} onClick={() => removeKey(shape.id)} data-testid="remove-key">
+              Delete key
+            </Button>
           </Tooltip>
         </span>
       </Field>
       {key && shape.keys.length > 1 && after !== null && (
         <Field label="Way to the next key" hint="Even, or slow at both ends">
-          <Segmented size="small" value={key.ease} options={[{ value: "linear", label: "even" }, { value: "eased", label: "eased" }]} onChange={(v) => setEase(shape.id, v as "linear" | "eased")} />
+          <Segmented
+            size="small"
+            value={key.ease}
+            options={[
+              { value: "linear", label: "even" },
+              { value: "eased", label: "eased" },
+            ]}
+            onChange={(v) => setEase(shape.id, v as "linear" | "eased")}
+          />
         </Field>
       )}
     </>
@@ -79,52 +112,130 @@ export function ChosenShape({ shape }: { shape: Shape }) {
         <h2>{shape.name}</h2>
         <span className="row">
           <CopyTo shape={shape} />
-          <Tooltip title="Shift+Delete"><Button size="small" onClick={() => { remove(shape.id); setBench({ selection: null }); }} data-testid="remove-shape">Remove</Button></Tooltip>
+          <Tooltip title="Shift+Delete">
+            <Button
+              size="small"
+              onClick={() => {
+                remove(shape.id);
+                setBench({ selection: null });
+              }}
+              data-testid="remove-shape"
+            >
+              Remove
+            </Button>
+          </Tooltip>
         </span>
       </div>
       <Field label="Line" hint="Straight from point to point, or a smooth curve through them">
-        <Segmented size="small" value={shape.smooth ? "smooth" : "straight"} options={["straight", "smooth"]} data-testid="shape-line" onChange={(v) => change(shape.id, { outline: v as "straight" | "smooth" })} />
+        <Segmented
+          size="small"
+          value={shape.smooth ? "smooth" : "straight"}
+          options={["straight", "smooth"]}
+          data-testid="shape-line"
+          onChange={(v) => change(shape.id, { outline: v as "straight" | "smooth" })}
+        />
       </Field>
       {region && surface && (
         <>
           <Field label="Used as" hint="Followed with the surface, or cut out of it">
-            <Segmented size="small" value={region.role} options={[{ value: "include", label: "followed" }, { value: "exclude", label: "cut out" }]} onChange={(v) => change(shape.id, { role: v as "include" | "exclude" })} />
+            <Segmented
+              size="small"
+              value={region.role}
+              options={[
+                { value: "include", label: "followed" },
+                { value: "exclude", label: "cut out" },
+              ]}
+              onChange={(v) => change(shape.id, { role: v as "include" | "exclude" })}
+            />
           </Field>
           <Field label="Moves" hint="With the surface, or standing in the picture until its keys move it">
-            <Segmented size="small" value={region.rides} options={[{ value: "plane", label: "with the surface" }, { value: "picture", label: "by its keys" }]} onChange={(v) => change(shape.id, { rides: v as string })} />
+            <Segmented
+              size="small"
+              value={region.rides}
+              options={[
+                { value: "plane", label: "with the surface" },
+                { value: "picture", label: "by its keys" },
+              ]}
+              onChange={(v) => change(shape.id, { rides: v as string })}
+            />
           </Field>
-          <Felt label="Soft edge" hint="Nothing within this width of the line is compared" name="soft edge" min={0} max={200} felt={40} step={1} value={region.feather_px} unit="px"
-            edit={(v) => setShapes(surface, regionShapes(surface).map((r, i) => (i === Number(name) ? { ...r, feather_px: v } : r)))} />
+          <Felt
+            label="Soft edge"
+            hint="Nothing within this width of the line is compared"
+            name="soft edge"
+            min={0}
+            max={200}
+            felt={40}
+            step={1}
+            value={region.feather_px}
+            unit="px"
+            edit={(v) =>
+              setShapes(
+                surface,
+                regionShapes(surface).map((r, i) => (i === Number(name) ? { ...r, feather_px: v } : r)),
+              )
+            }
+          />
         </>
       )}
       {occluder && (
         <>
           <Field label="Moves with" hint="Between its keys it follows a surface, or runs evenly">
-            <Select size="small" style={{ width: 150 }} value={occluder.rides ?? ""} aria-label="moves with" onChange={(v) => change(shape.id, { rides: v || null })}
-              options={[{ value: "", label: "its keys alone" }, ...document.surfaces.map((s) => ({ value: s.id, label: s.name }))]} />
+            <Select
+              size="small"
+              style={{ width: 150 }}
+              value={occluder.rides ?? ""}
+              aria-label="moves with"
+              onChange={(v) => change(shape.id, { rides: v || null })}
+              options={[{ value: "", label: "its keys alone" }, ...document.surfaces.map((s) => ({ value: s.id, label: s.name }))]}
+            />
           </Field>
           <Field label="There from, to" hint="Frames at which it is in the shot; outside it leaves nothing behind">
             <span className="row">
               {([0, 1] as const).map((end) => (
-                <InputNumber key={end} size="small" style={{ width: 66 }} precision={0} aria-label={end ? "last frame" : "first frame"}
-                  min={firstFrame} max={firstFrame + count - 1} value={(occluder.span?.[end] ?? (end ? count - 1 : 0)) + firstFrame}
+                <InputNumber
+                  key={end}
+                  size="small"
+                  style={{ width: 66 }}
+                  precision={0}
+                  aria-label={end ? "last frame" : "first frame"}
+                  min={firstFrame}
+                  max={firstFrame + count - 1}
+                  value={(occluder.span?.[end] ?? (end ? count - 1 : 0)) + firstFrame}
                   onChange={(v) => {
                     if (v === null) return;
                     const span: [number, number] = [occluder.span?.[0] ?? 0, occluder.span?.[1] ?? count - 1];
                     span[end] = v - firstFrame;
                     if (span[0] <= span[1]) void edit(occluderEdit(occluder, { span }));
-                  }} />
+                  }}
+                />
               ))}
             </span>
           </Field>
-          <Felt label="Soft edge" hint="How far its edge fades, as a standard deviation" name="soft edge" min={0} max={50} felt={8} step={0.2} value={occluder.feather_px} unit="px"
-            edit={(v) => occluderEdit(occluder, { feather_px: v })} />
+          <Felt
+            label="Soft edge"
+            hint="How far its edge fades, as a standard deviation"
+            name="soft edge"
+            min={0}
+            max={50}
+            felt={8}
+            step={0.2}
+            value={occluder.feather_px}
+            unit="px"
+            edit={(v) => occluderEdit(occluder, { feather_px: v })}
+          />
           <Blurred shutter={occluder.shutter ?? null} set={(shutter) => change(shape.id, { shutter })} />
         </>
       )}
       <Keys shape={shape} />
       <Field label="Moves count for" hint={SCOPES.find((s) => s.value === scope)?.hint ?? ""}>
-        <Segmented size="small" value={scope} data-testid="scope" onChange={(v) => setBench({ scope: v as Scope })} options={SCOPES.map((s) => ({ value: s.value, label: <Tooltip title={s.hint}>{s.label}</Tooltip> }))} />
+        <Segmented
+          size="small"
+          value={scope}
+          data-testid="scope"
+          onChange={(v) => setBench({ scope: v as Scope })}
+          options={SCOPES.map((s) => ({ value: s.value, label: <Tooltip title={s.hint}>{s.label}</Tooltip> }))}
+        />
       </Field>
     </div>
   );

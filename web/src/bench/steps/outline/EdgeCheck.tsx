@@ -34,7 +34,12 @@ function draw(context: CanvasRenderingContext2D, picture: ImageBitmap, scale: nu
 }
 
 export function EdgeCheck() {
-  const { plate, document: { plate: { colour } } } = useWork();
+  const {
+    plate,
+    document: {
+      plate: { colour },
+    },
+  } = useWork();
   // The dragged overlay comes first.
   const corners = useDeferredValue(useShapes().corners);
   const frame = useBench((s) => s.frame);
@@ -62,7 +67,13 @@ export function EdgeCheck() {
       {["top", "right", "bottom", "left"].map((name, i) => (
         <div key={name} title={`The ${name} edge, laid straight; inside is below the line`}>
           <CornerGlyph corner={i} size={8} />
-          <canvas ref={(node) => { strips.current[i] = node; }} width={244} height={HEIGHT} />
+          <canvas
+            ref={(node) => {
+              strips.current[i] = node;
+            }}
+            width={244}
+            height={HEIGHT}
+          />
           <CornerGlyph corner={(i + 1) % 4} size={8} />
         </div>
       ))}

@@ -44,39 +44,77 @@ export function LensControls() {
       <div className="row wrap">
         <ToolButton tool="line" label="Draw a line" hint="Click three points or more along an edge that is straight in the world; Enter ends the line" />
         <Tooltip title={lens.lines.length ? "The lens that makes the drawn lines straight" : "Draw lines first"}>
-          <Button size="small" disabled={lens.lines.length === 0} loading={busy === "lines"} onClick={() => void ask("lines")} data-testid="lens-from-lines">Solve from lines</Button>
+          <Button size="small" disabled={lens.lines.length === 0} loading={busy === "lines"} onClick={() => void ask("lines")} data-testid="lens-from-lines">
+            Solve from lines
+          </Button>
         </Tooltip>
         <Tooltip title={take ? "The lens that makes the followed plane fit best; takes some seconds" : "Track the surface first"}>
-          <Button size="small" disabled={!take} loading={busy === "track"} onClick={() => void ask("track")}>Solve from track</Button>
+          <Button size="small" disabled={!take} loading={busy === "track"} onClick={() => void ask("track")}>
+            Solve from track
+          </Button>
         </Tooltip>
       </div>
       {lens.lines.map((line, i) => (
         <div key={i} className="row apart">
-          <span className="quiet small">Line {i + 1}, {line.length} points</span>
-          <Button size="small" type="text" onClick={() => set({ lines: lens.lines.filter((_, k) => k !== i) })}>Remove</Button>
+          <span className="quiet small">
+            Line {i + 1}, {line.length} points
+          </span>
+          <Button size="small" type="text" onClick={() => set({ lines: lens.lines.filter((_, k) => k !== i) })}>
+            Remove
+          </Button>
         </div>
       ))}
       {found && (
         <div className="rows" data-testid="lens-found">
           {found.terms.map((t) => (
-            <div key={t.term} className="row apart"><span className="quiet">{t.term}</span><span className="mono">{t.value.toFixed(4)} ± {t.sigma.toFixed(4)}</span></div>
+            <div key={t.term} className="row apart">
+              <span className="quiet">{t.term}</span>
+              <span className="mono">
+                {t.value.toFixed(4)} ± {t.sigma.toFixed(4)}
+              </span>
+            </div>
           ))}
           <Note>{found.note}</Note>
           {found.terms.length > 0 && (
-            <Button size="small" data-testid="take-lens" onClick={() => { set({ mode: "given", k1: found.k1, k2: found.k2, centre: found.centre ?? null }); setFound(null); }}>Take it over</Button>
+            <Button
+              size="small"
+              data-testid="take-lens"
+              onClick={() => {
+                set({ mode: "given", k1: found.k1, k2: found.k2, centre: found.centre ?? null });
+                setFound(null);
+              }}
+            >
+              Take it over
+            </Button>
           )}
         </div>
       )}
-      {lens.mode === "given" && (["k1", "k2", "k3", "p1", "p2"] as const).map((term) => (
-        <Field key={term} label={term} hint={term.startsWith("k") ? "Radial; radii count in half diagonals of the picture" : "Tangential"}>
-          <InputNumber size="small" style={{ width: 110 }} min={-2} max={2} step={0.005} value={lens[term]} aria-label={term} onChange={(v) => v !== null && set({ [term]: v })} />
-        </Field>
-      ))}
+      {lens.mode === "given" &&
+        (["k1", "k2", "k3", "p1", "p2"] as const).map((term) => (
+          <Field key={term} label={term} hint={term.startsWith("k") ? "Radial; radii count in half diagonals of the picture" : "Tangential"}>
+            <InputNumber
+              size="small"
+              style={{ width: 110 }}
+              min={-2}
+              max={2}
+              step={0.005}
+              value={lens[term]}
+              aria-label={term}
+              onChange={(v) => v !== null && set({ [term]: v })}
+            />
+          </Field>
+        ))}
       <Field label="Grid and lines" hint="Over the plate: what a straight grid looks like through this lens">
         <Switch size="small" checked={lensShown} aria-label="show grid and lines" onChange={(on) => setBench({ lens: on })} />
       </Field>
       <Field label="Corrected frame" hint="The whole frame with straight lines straight, zoomed out so that nothing is cut">
-        <Switch size="small" disabled={!knowsLens(document)} checked={shown === "straight"} aria-label="show the corrected frame" onChange={(on) => setBench({ shown: on ? "straight" : "plate", wipe: null })} />
+        <Switch
+          size="small"
+          disabled={!knowsLens(document)}
+          checked={shown === "straight"}
+          aria-label="show the corrected frame"
+          onChange={(on) => setBench({ shown: on ? "straight" : "plate", wipe: null })}
+        />
       </Field>
     </div>
   );

@@ -31,10 +31,23 @@ function Curve({ rows }: { rows: FrameWorth[] }) {
     if (!node) return undefined;
     const plot = new uPlot(
       {
-        width: node.clientWidth, height: 92, legend: { show: false }, padding: [6, 4, 0, 4],
+        width: node.clientWidth,
+        height: 92,
+        legend: { show: false },
+        padding: [6, 4, 0, 4],
         cursor: { drag: { x: false, y: false }, points: { size: 5 } },
         scales: { x: { time: false }, y: { range: [0, 1.05] } },
-        axes: [{ stroke: "#a3aba6", font: '10px "JetBrains Mono Variable", monospace', size: 18, grid: { show: false }, ticks: { show: false }, values: (_u, ticks) => ticks.map((t) => (Number.isInteger(t) ? String(t + firstFrame) : "")) }, { show: false }],
+        axes: [
+          {
+            stroke: "#a3aba6",
+            font: '10px "JetBrains Mono Variable", monospace',
+            size: 18,
+            grid: { show: false },
+            ticks: { show: false },
+            values: (_u, ticks) => ticks.map((t) => (Number.isInteger(t) ? String(t + firstFrame) : "")),
+          },
+          { show: false },
+        ],
         series: [{}, ...LINES.map((l) => ({ stroke: l.colour, width: l.width, dash: [...l.dash], points: { show: false } }))],
       },
       [rows.map((r) => r.frame), ...scaled(rows)] as uPlot.AlignedData,
@@ -55,12 +68,17 @@ export function ReferenceAdvice() {
     enabled: asked,
     staleTime: Infinity,
     retry: false,
-    queryFn: async () => data<FrameWorth[]>(await api.GET("/api/shots/{shot_id}/references", { params: { path: { shot_id: shot.id }, query: surface ? { surface: surface.id } : {} } })),
+    queryFn: async () =>
+      data<FrameWorth[]>(
+        await api.GET("/api/shots/{shot_id}/references", { params: { path: { shot_id: shot.id }, query: surface ? { surface: surface.id } : {} } }),
+      ),
   });
   if (!asked || advice.isFetching) {
     return (
       <Tooltip title="Looks at every frame: how large, sharp and free the surface is">
-        <Button size="small" loading={advice.isFetching} onClick={() => setAsked(true)} data-testid="ask-reference">Which frame to draw on?</Button>
+        <Button size="small" loading={advice.isFetching} onClick={() => setAsked(true)} data-testid="ask-reference">
+          Which frame to draw on?
+        </Button>
       </Tooltip>
     );
   }
@@ -75,16 +93,24 @@ export function ReferenceAdvice() {
       <div className="legend">
         {LINES.map((l) => (
           <span key={l.field}>
-            <svg width="18" height="6" aria-hidden><path d="M0 3H18" stroke={l.colour} strokeWidth={l.width} strokeDasharray={l.dash.join(" ")} /></svg> {l.label}
+            <svg width="18" height="6" aria-hidden>
+              <path d="M0 3H18" stroke={l.colour} strokeWidth={l.width} strokeDasharray={l.dash.join(" ")} />
+            </svg>{" "}
+            {l.label}
           </span>
         ))}
       </div>
       <div className="row apart">
         <Note>
-          Frame {best.frame + firstFrame} serves best.{own && own.frame !== best.frame ? ` ${surface?.reference_frame !== undefined ? surface.reference_frame + firstFrame : ""} has ${Math.round(100 * own.worth)} % of its worth.` : ""}
+          Frame {best.frame + firstFrame} serves best.
+          {own && own.frame !== best.frame
+            ? ` ${surface?.reference_frame !== undefined ? surface.reference_frame + firstFrame : ""} has ${Math.round(100 * own.worth)} % of its worth.`
+            : ""}
           {rows.every((r) => r.size_px === null) ? " Size is not known before the surface is followed." : ""}
         </Note>
-        <Button size="small" onClick={() => goTo(best.frame, count)}>Go there</Button>
+        <Button size="small" onClick={() => goTo(best.frame, count)}>
+          Go there
+        </Button>
       </div>
     </div>
   );

@@ -10,7 +10,9 @@ export function ToolButton({ tool, label, hint }: { tool: Tool; label: string; h
   const problem = toolProblem(tool, work, useCalmFrame());
   return (
     <Tooltip title={problem ?? hint}>
-      <Button size="small" type={active ? "primary" : "default"} disabled={problem !== null} data-testid={`tool-${tool}`} onClick={() => setTool(tool)}>{label}</Button>
+      <Button size="small" type={active ? "primary" : "default"} disabled={problem !== null} data-testid={`tool-${tool}`} onClick={() => setTool(tool)}>
+        {label}
+      </Button>
     </Tooltip>
   );
 }

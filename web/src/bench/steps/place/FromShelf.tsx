@@ -18,12 +18,19 @@ export function FromShelf() {
   const name = placementName(chosen, shot.media).replace(/\.[^.]+$/, "");
   if (!chosen.slot)
     return chosen.artwork.kind === "slot" ? null : (
-      <Dropdown trigger={["click"]} menu={{ items: [{ key: "", label: "as a new slot" }, ...slots.map((x) => ({ key: x.key, label: `as a new version of ${x.name}` }))],
-        onClick: ({ key }) => {
-          const slot = slots.find((x) => x.key === key);
-          void (slot ? addVersion(slot, chosen.artwork) : make(name, chosen.artwork));
-        } }}>
-        <Button size="small" data-testid="put-on-shelf">Put it on the shelf</Button>
+      <Dropdown
+        trigger={["click"]}
+        menu={{
+          items: [{ key: "", label: "as a new slot" }, ...slots.map((x) => ({ key: x.key, label: `as a new version of ${x.name}` }))],
+          onClick: ({ key }) => {
+            const slot = slots.find((x) => x.key === key);
+            void (slot ? addVersion(slot, chosen.artwork) : make(name, chosen.artwork));
+          },
+        }}
+      >
+        <Button size="small" data-testid="put-on-shelf">
+          Put it on the shelf
+        </Button>
       </Dropdown>
     );
   const slot = slots.find((x) => x.key === chosen.slot);
@@ -31,14 +38,32 @@ export function FromShelf() {
   const behind = slot && !chosen.pin && chosen.version !== slot.current;
   return (
     <>
-      <Field label={slot?.name ?? chosen.slot} hint="A slot of the project: a new version of it is shown here at once, unless this shot stays with one. Artwork that is changed here is no longer the slot's">
-        <Select size="small" style={{ width: 190 }} value={chosen.pin ?? CURRENT} aria-label="version" data-testid="version" onChange={(v) => shows(v === CURRENT ? null : v)}
-          options={[{ value: CURRENT, label: `the current one${slot ? `, ${slot.current}` : ""}` }, ...(slot?.versions ?? []).map((v) => ({ value: v.number, label: `stays with ${v.number}${v.note ? `, ${v.note}` : ""}` }))]} />
+      <Field
+        label={slot?.name ?? chosen.slot}
+        hint="A slot of the project: a new version of it is shown here at once, unless this shot stays with one. Artwork that is changed here is no longer the slot's"
+      >
+        <Select
+          size="small"
+          style={{ width: 190 }}
+          value={chosen.pin ?? CURRENT}
+          aria-label="version"
+          data-testid="version"
+          onChange={(v) => shows(v === CURRENT ? null : v)}
+          options={[
+            { value: CURRENT, label: `the current one${slot ? `, ${slot.current}` : ""}` },
+            ...(slot?.versions ?? []).map((v) => ({ value: v.number, label: `stays with ${v.number}${v.note ? `, ${v.note}` : ""}` })),
+          ]}
+        />
       </Field>
       {behind && (
-        <Note tone="warn">{`This shot shows version ${chosen.version}; ${slot.current} is the current one. `}<Button size="small" onClick={() => shows(null)}>{`Show ${slot.current}`}</Button></Note>
+        <Note tone="warn">
+          {`This shot shows version ${chosen.version}; ${slot.current} is the current one. `}
+          <Button size="small" onClick={() => shows(null)}>{`Show ${slot.current}`}</Button>
+        </Note>
       )}
-      <Button size="small" onClick={() => set({ slot: null, pin: null, version: null })}>Keep it apart from the shelf</Button>
+      <Button size="small" onClick={() => set({ slot: null, pin: null, version: null })}>
+        Keep it apart from the shelf
+      </Button>
     </>
   );
 }

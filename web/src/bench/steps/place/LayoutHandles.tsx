@@ -26,7 +26,8 @@ export function LayoutHandles({ toView, toPlate, named }: Props) {
   const [moving, setMoving] = useState<Partial<LayoutKey> | null>(null);
   const drag = useRef<{ held: Held; from: UnitPoint; lie: LayoutKey; stroke: string } | null>(null);
   const here = surface ? cornersAt(surface, frames, frame) : null;
-  const shown = chosen && chosen.on && chosen.surface === surface?.id && chosen.rides === "full" && chosen.drawn_over === null && !chosen.painted && tool === "move";
+  const shown =
+    chosen && chosen.on && chosen.surface === surface?.id && chosen.rides === "full" && chosen.drawn_over === null && !chosen.painted && tool === "move";
   if (!shown || !surface?.corners || !here) return null;
   const reference = surface.corners.map((c) => at(c));
   const onSurface = invert(unitSquareTo(reference));
@@ -73,12 +74,21 @@ export function LayoutHandles({ toView, toPlate, named }: Props) {
   const corners = outline.corners.map(px);
   const stalk = px(outline.stalk);
   const middleOf = (i: number, j: number) => ({ x: ((corners[i]?.x ?? 0) + (corners[j]?.x ?? 0)) / 2, y: ((corners[i]?.y ?? 0) + (corners[j]?.y ?? 0)) / 2 });
-  const alongEdge = (i: number, j: number) => (Math.atan2((corners[j]?.y ?? 0) - (corners[i]?.y ?? 0), (corners[j]?.x ?? 0) - (corners[i]?.x ?? 0)) * 180) / Math.PI;
+  const alongEdge = (i: number, j: number) =>
+    (Math.atan2((corners[j]?.y ?? 0) - (corners[i]?.y ?? 0), (corners[j]?.x ?? 0) - (corners[i]?.x ?? 0)) * 180) / Math.PI;
   const ends = { left: [3, 0], top: [0, 1], right: [1, 2], bottom: [2, 3] } as const;
   const foot = corners[0] && corners[1] ? { x: (corners[0].x + corners[1].x) / 2, y: (corners[0].y + corners[1].y) / 2 } : stalk;
   return (
     <g data-testid={`${named}layout`} style={{ pointerEvents: "auto" }}>
-      <path d={path(corners)} fill="transparent" stroke="rgba(18,20,20,.6)" strokeWidth={3.2} style={{ cursor: "move" }} {...events("body")} data-testid={`${named}layout-body`}>
+      <path
+        d={path(corners)}
+        fill="transparent"
+        stroke="rgba(18,20,20,.6)"
+        strokeWidth={3.2}
+        style={{ cursor: "move" }}
+        {...events("body")}
+        data-testid={`${named}layout-body`}
+      >
         <title>Drag to move it, then the arrows nudge it; with Shift it does not snap</title>
       </path>
       <path d={path(corners)} fill="none" stroke="#62b5a3" strokeWidth={1.4} strokeDasharray="1 3" pointerEvents="none" />
@@ -92,7 +102,13 @@ export function LayoutHandles({ toView, toPlate, named }: Props) {
         const [i, j] = ends[edge];
         const p = middleOf(i, j);
         return (
-          <g key={edge} transform={`translate(${p.x} ${p.y}) rotate(${alongEdge(i, j)})`} style={{ cursor: edge === "left" || edge === "right" ? "ew-resize" : "ns-resize" }} {...events(edge)} data-testid={`${named}layout-${edge}`}>
+          <g
+            key={edge}
+            transform={`translate(${p.x} ${p.y}) rotate(${alongEdge(i, j)})`}
+            style={{ cursor: edge === "left" || edge === "right" ? "ew-resize" : "ns-resize" }}
+            {...events(edge)}
+            data-testid={`${named}layout-${edge}`}
+          >
             <rect x={-12} y={-7} width={24} height={14} fill="transparent" />
             <path d="M-8 0H8" stroke="#121414" strokeWidth={5} strokeLinecap="round" />
             <path d="M-8 0H8" stroke="#d18c5c" strokeWidth={2.4} strokeLinecap="round" />

@@ -25,13 +25,26 @@ function Row({ p, chosen }: { p: Placement; chosen: boolean }) {
         <ArtworkPicture artwork={p.artwork} />
         <span className="ellipsis">
           {name}
-          <i className="quiet small">{p.blend.replace("_", " ")}, {opacity}{p.surface ? "" : ", in the picture"}{p.slot ? `, version ${p.version}` : ""}</i>
+          <i className="quiet small">
+            {p.blend.replace("_", " ")}, {opacity}
+            {p.surface ? "" : ", in the picture"}
+            {p.slot ? `, version ${p.version}` : ""}
+          </i>
         </span>
       </button>
-      <Button size="small" type="text" disabled={!order(1)} aria-label={`${name} nearer`} onClick={() => move(1)}>↑</Button>
-      <Button size="small" type="text" disabled={!order(-1)} aria-label={`${name} farther`} onClick={() => move(-1)}>↓</Button>
+      <Button size="small" type="text" disabled={!order(1)} aria-label={`${name} nearer`} onClick={() => move(1)}>
+        ↑
+      </Button>
+      <Button size="small" type="text" disabled={!order(-1)} aria-label={`${name} farther`} onClick={() => move(-1)}>
+        ↓
+      </Button>
       <Tooltip title={p.on ? "Seen" : "Not seen"}>
-        <Switch size="small" checked={p.on} aria-label={`${name} is seen`} onChange={(on) => void edit({ kind: "set_placement", placement: { ...p, on } } as Edit)} />
+        <Switch
+          size="small"
+          checked={p.on}
+          aria-label={`${name} is seen`}
+          onChange={(on) => void edit({ kind: "set_placement", placement: { ...p, on } } as Edit)}
+        />
       </Tooltip>
     </div>
   );
@@ -50,10 +63,31 @@ export function Stack({ addFile }: { addFile: () => void }) {
   const kinds = (["colour", "chart", "text"] as const).map((k) => ({ key: k, label: KIND_NAMES[k] }));
   return (
     <div className="stack" data-testid="stack">
-      {stack.map((p) => <Row key={p.id} p={p} chosen={p.id === chosen?.id} />)}
-      <Dropdown trigger={["click"]} menu={{ items: [{ key: "file", label: "File" }, ...kinds, { key: "order", label: "Running order" }, { key: "still", label: "Colour that stands in the picture" }],
-        onClick: ({ key }) => (key === "file" ? addFile() : key === "still" ? add(madeArtwork("colour"), null) : key === "order" ? add(newOrder()) : add(madeArtwork(key as "colour" | "chart" | "text"))) }}>
-        <Button size="small" data-testid="add-placement">{stack.length ? `Place something else on ${surface?.name ?? "the picture"}` : "Place something"}</Button>
+      {stack.map((p) => (
+        <Row key={p.id} p={p} chosen={p.id === chosen?.id} />
+      ))}
+      <Dropdown
+        trigger={["click"]}
+        menu={{
+          items: [
+            { key: "file", label: "File" },
+            ...kinds,
+            { key: "order", label: "Running order" },
+            { key: "still", label: "Colour that stands in the picture" },
+          ],
+          onClick: ({ key }) =>
+            key === "file"
+              ? addFile()
+              : key === "still"
+                ? add(madeArtwork("colour"), null)
+                : key === "order"
+                  ? add(newOrder())
+                  : add(madeArtwork(key as "colour" | "chart" | "text")),
+        }}
+      >
+        <Button size="small" data-testid="add-placement">
+          {stack.length ? `Place something else on ${surface?.name ?? "the picture"}` : "Place something"}
+        </Button>
       </Dropdown>
     </div>
   );
