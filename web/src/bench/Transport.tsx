@@ -3,7 +3,7 @@ import { Button, Segmented, Select, Tooltip } from "antd";
 import { useWork } from "./context";
 import { HELD } from "./held";
 import { chosenMatte } from "./model/matte";
-import { goTo, setBench, type Shown, useBench } from "./state";
+import { goTo, setBench, type Shown, useBenchParts } from "./state";
 
 export function setView(view: { zoom: number; panX: number; panY: number } | null): void {
   window.dispatchEvent(new CustomEvent("bench-view", { detail: view }));
@@ -11,7 +11,20 @@ export function setView(view: { zoom: number; panX: number; panY: number } | nul
 
 export function Transport() {
   const { count, firstFrame, document, surface, take } = useWork();
-  const { frame, playing, shown, wipe, overlays, played, dropped, gathered, held, guide, step, matte: picked } = useBench();
+  const {
+    frame,
+    playing,
+    shown,
+    wipe,
+    overlays,
+    played,
+    dropped,
+    gathered,
+    held,
+    guide,
+    step,
+    matte: picked,
+  } = useBenchParts("frame", "playing", "shown", "wipe", "overlays", "played", "dropped", "gathered", "held", "guide", "step", "matte");
   const matte = chosenMatte(document.mattes, picked, surface?.id);
   const placed = document.placements.length > 0;
   return (

@@ -1,5 +1,6 @@
 /** What the Bench shows at this moment: frame, view, tool, selection. Not the document. */
 import { create } from "zustand";
+import { useShallow } from "zustand/react/shallow";
 import type { CurveId } from "./model/curves";
 import type { Key, Scope } from "./model/keyed";
 import type { Density } from "./strip/layout";
@@ -122,6 +123,11 @@ export const START: BenchState = {
 
 export const useBench = create<BenchState>(() => START);
 export const setBench = useBench.setState;
+
+/** A few parts of the state: whoever asks for them is drawn again when one of these changes, and for nothing else. */
+export function useBenchParts<K extends keyof BenchState>(...parts: K[]): Pick<BenchState, K> {
+  return useBench(useShallow((s) => Object.fromEntries(parts.map((k) => [k, s[k]])) as Pick<BenchState, K>));
+}
 
 /** Go to a frame, kept within the plate. */
 export function goTo(frame: number, count: number): void {

@@ -9,7 +9,7 @@ import { pair } from "../model/geometry";
 import { regionShapes, shapesAt } from "../model/keyed";
 import { moveSome } from "../model/polygons";
 import { cornersAt, homographyAt } from "../model/shot";
-import { setBench, type Tool, useBench, useCalmFrame } from "../state";
+import { setBench, type Tool, useBench, useBenchParts, useCalmFrame } from "../state";
 import { useCrossing } from "../viewer/useCrossing";
 import { useShapes } from "../viewer/useShapes";
 import { ChosenShape } from "./outline/ChosenShape";
@@ -54,7 +54,7 @@ export function Outline() {
   const work = useWork();
   const { document, surface, edit, frames, firstFrame } = work;
   const frame = useCalmFrame();
-  const { tool, selection, outline, edges } = useBench();
+  const { tool, selection, outline, edges } = useBenchParts("tool", "selection", "outline", "edges");
   const { shapes } = useShapes(false);
   const [open, setOpen] = useState<string[]>([]);
   // A section opens by itself when its tool is taken in hand.

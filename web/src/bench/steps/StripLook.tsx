@@ -1,10 +1,10 @@
 /** How the strip's crops are shown: their size, and how far they are magnified. */
 import { Segmented } from "antd";
-import { setBench, useBench } from "../state";
+import { setBench, useBenchParts } from "../state";
 import { Field } from "./parts";
 
 export function StripLook() {
-  const { density, cropZoom } = useBench();
+  const { density, cropZoom } = useBenchParts("density", "cropZoom");
   return (
     <>
       <Field label="Crops" hint="Wide, narrow, or a slit of every frame; the wheel zooms in">

@@ -4,7 +4,7 @@ import { type PointerEvent, useEffect, useMemo, useRef, useState, type WheelEven
 import { CORNER_NAMES, CornerGlyph } from "../../ui/corners";
 import { useWork } from "../context";
 import { regionShapes } from "../model/keyed";
-import { goTo, setBench, useBench } from "../state";
+import { goTo, setBench, useBench, useBenchParts } from "../state";
 import { useSize } from "../viewer/Viewer";
 import { Curves } from "./Curves";
 import { drawStrip, type Row } from "./draw";
@@ -36,7 +36,7 @@ function Playhead({ range, width }: { range: Range; width: number }) {
 export function Strip() {
   const { count, firstFrame, surface, take, frames, followedFrames, document } = useWork();
   const curve = useBench((s) => s.curve);
-  const { picked, density, cropZoom, holdReference } = useBench();
+  const { picked, density, cropZoom, holdReference } = useBenchParts("picked", "density", "cropZoom", "holdReference");
   const [box, size] = useSize();
   const ref = useRef<HTMLCanvasElement>(null);
   const anchor = useRef(0);

@@ -5,7 +5,7 @@ import type { PlatePoint, ScreenPoint } from "../model/geometry";
 import { lensOf } from "../model/lens";
 import { cornersAt } from "../model/shot";
 import { boxCorners, within } from "../model/polygons";
-import { setBench, useBench } from "../state";
+import { setBench, useBenchParts } from "../state";
 import { LayoutHandles } from "../steps/place/LayoutHandles";
 import { Magnifier } from "./Magnifier";
 import { SpotReader } from "./SpotReader";
@@ -52,7 +52,20 @@ export function Viewer() {
   const drawing = useDrafts((s) => s.drawing);
   const cursor = useDrafts((s) => s.cursor);
   const draw = useDrawing();
-  const { shown, holdPlate, tool, overlays, dragging, wipe, holdMagnifier, selection, step, frame, lens, guide } = useBench();
+  const { shown, holdPlate, tool, overlays, dragging, wipe, holdMagnifier, selection, step, frame, lens, guide } = useBenchParts(
+    "shown",
+    "holdPlate",
+    "tool",
+    "overlays",
+    "dragging",
+    "wipe",
+    "holdMagnifier",
+    "selection",
+    "step",
+    "frame",
+    "lens",
+    "guide",
+  );
 
   const plateSize = { width: plate.facts?.width ?? 16, height: plate.facts?.height ?? 9 };
   const { width, height } = plateSize;

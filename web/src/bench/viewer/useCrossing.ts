@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { api, type CrossingView, data } from "../../api/client";
 import { useWork } from "../context";
 import { distance, type PlatePoint } from "../model/geometry";
-import { useBench } from "../state";
+import { useBenchParts } from "../state";
 
 /** How far from the corner it is looked for, plate px. */
 const REACH = 8;
@@ -12,7 +12,7 @@ export type Offer = { at: PlatePoint; sigma: number; away: number };
 
 export function useCrossing(corners: PlatePoint[] | null, movable: boolean): Offer | null {
   const { plate } = useWork();
-  const { frame, playing, dragging, selection } = useBench();
+  const { frame, playing, dragging, selection } = useBenchParts("frame", "playing", "dragging", "selection");
   const corner = selection?.kind === "corner" ? corners?.[selection.corner] : undefined;
   const asked = movable && !!corner && playing === 0 && !dragging;
   const found = useQuery({

@@ -1,0 +1,1 @@
+"""Rules that the core and the web client share."""
