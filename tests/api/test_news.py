@@ -6,7 +6,7 @@ import numpy as np
 import psycopg
 import pytest
 
-from verdigris.api.models import TakeFrameView
+from verdigris.api.models.takes import TakeFrameView
 from verdigris.api.views import frame_view
 from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.shot.model.document import Shot

@@ -12,7 +12,7 @@ from pydantic import BaseModel, Field
 
 from verdigris.api.context import Folder, Transaction
 from verdigris.api.decoding import in_its_process
-from verdigris.api.models import DisagreementView, FrameWorthView, JitterView, LensView, MotionAdvice
+from verdigris.api.models.advice import DisagreementView, FrameWorthView, JitterView, LensView, MotionAdvice
 from verdigris.api.views import proxy_sources
 from verdigris.core.tracking.calibration.shared_parameters import CENTRE
 from verdigris.core.tracking.sequence.frame_result import FrameResult

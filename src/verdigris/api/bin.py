@@ -5,7 +5,7 @@ import datetime as dt
 from fastapi import APIRouter
 
 from verdigris.api.context import Transaction, settings
-from verdigris.api.models import RemovedView
+from verdigris.api.models.projects import RemovedView
 from verdigris.store.removal import list_removed
 
 router = APIRouter(prefix="/api/bin", tags=["bin"])

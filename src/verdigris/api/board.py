@@ -2,7 +2,8 @@
 
 from sqlalchemy.orm import Session
 
-from verdigris.api.models import DeliveryView, ProjectView, ShotSummary, SurfaceSummary
+from verdigris.api.models.deliveries import DeliveryView
+from verdigris.api.models.projects import ProjectView, ShotSummary, SurfaceSummary
 from verdigris.api.views import delivery_view, made_of, media_view, slots_shown, take_figures
 from verdigris.shot.model.artwork import SlotArtwork, with_slots
 from verdigris.shot.model.document import files_of, parse_shot

@@ -6,7 +6,7 @@ from fastapi import APIRouter
 from fastapi.responses import FileResponse
 
 from verdigris.api.context import Folder, Transaction
-from verdigris.api.models import JobView
+from verdigris.api.models.jobs import JobView
 from verdigris.api.views import job_view
 from verdigris.jobs.closing import ask_to_stop
 from verdigris.store.errors import StoreError

@@ -5,7 +5,8 @@ import uuid
 from fastapi import APIRouter
 
 from verdigris.api.context import Transaction
-from verdigris.api.models import JobView, ProposalsView
+from verdigris.api.models.advice import ProposalsView
+from verdigris.api.models.jobs import JobView
 from verdigris.api.views import job_view
 from verdigris.jobs.start import start_measuring
 from verdigris.runs.match.measure import measure_key

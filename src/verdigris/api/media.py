@@ -10,7 +10,8 @@ from pydantic import ValidationError
 
 from verdigris.api.context import FOREVER, Folder, Transaction
 from verdigris.api.decoding import find_crossing, full_frame, in_its_process
-from verdigris.api.models import CrossingView, MediaView
+from verdigris.api.models.advice import CrossingView
+from verdigris.api.models.media import MediaView
 from verdigris.api.views import media_view
 from verdigris.media.errors import MediaError
 from verdigris.media.facts import ColourChoice

@@ -6,7 +6,8 @@ from fastapi import APIRouter, Response
 
 from verdigris.api.board import project_view, project_views
 from verdigris.api.context import Folder, Transaction
-from verdigris.api.models import NewProject, NewShot, ProjectView, ShotView
+from verdigris.api.models.projects import NewProject, ProjectView
+from verdigris.api.models.shots import NewShot, ShotView
 from verdigris.api.views import shot_view
 from verdigris.media.errors import MediaError
 from verdigris.shot.model.document import Shot

@@ -7,17 +7,8 @@ from fastapi import APIRouter, Path, Query, Response
 from sqlalchemy.orm import Session
 
 from verdigris.api.context import FOREVER, Folder, Transaction
-from verdigris.api.models import (
-    BaseRequest,
-    DeliveryRequest,
-    EditRequest,
-    FollowView,
-    JobView,
-    RevisionView,
-    ShotView,
-    TrackAllRequest,
-    TrackRequest,
-)
+from verdigris.api.models.jobs import FollowView, JobView
+from verdigris.api.models.shots import BaseRequest, DeliveryRequest, EditRequest, RevisionView, ShotView, TrackAllRequest, TrackRequest
 from verdigris.api.views import field_folders, frame_view, job_view, proxy_sources, shot_view, used_tracks
 from verdigris.jobs.start import make_ready_to_follow, start_delivery, start_tracking, start_tracking_all
 from verdigris.runs.views.preview import Preview

@@ -5,7 +5,7 @@ import uuid
 from fastapi import APIRouter, Response
 
 from verdigris.api.context import Transaction
-from verdigris.api.models import NewSlot, SlotRequest, SlotVersionRequest, SlotView
+from verdigris.api.models.slots import NewSlot, SlotRequest, SlotVersionRequest, SlotView
 from verdigris.api.views import slot_view, slot_views
 from verdigris.store.shelf import add_version, create_slot, make_current, remove_slot, rename_slot
 from verdigris.store.slots import Told, get_slot

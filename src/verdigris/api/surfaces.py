@@ -7,7 +7,8 @@ from fastapi import APIRouter, Path, Query, Response
 from sqlalchemy.orm import Session
 
 from verdigris.api.context import FOREVER, Folder, Transaction
-from verdigris.api.models import DraftRequest, TakeFrameView
+from verdigris.api.models.shots import DraftRequest
+from verdigris.api.models.takes import TakeFrameView
 from verdigris.api.views import frame_view, proxy_sources, used_tracks
 from verdigris.runs.views.lens_views import StraightView, lens_of
 from verdigris.runs.views.proxies import ProxyReader, encode_jpeg

@@ -13,7 +13,7 @@ from fastapi import Path as PathParameter
 from fastapi.responses import FileResponse
 
 from verdigris.api.context import FOREVER, Folder, Transaction
-from verdigris.api.models import PointFiguresView, PointView, TakeFrameView, TakeNameRequest, TakeView
+from verdigris.api.models.takes import PointFiguresView, PointView, TakeFrameView, TakeNameRequest, TakeView
 from verdigris.api.views import frame_view, take_views
 from verdigris.core.inspection.crops import CROP_PX
 from verdigris.core.tracking.points.sets import figures_of

@@ -12,7 +12,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from verdigris.api.context import Folder, settings
-from verdigris.api.models import Uploaded
+from verdigris.api.models.media import Uploaded
 from verdigris.api.views import media_view
 from verdigris.jobs.queue import enqueue_job
 from verdigris.media.errors import MediaError

@@ -10,20 +10,12 @@ import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from verdigris.api.models import (
-    DeliveryView,
-    FilmForm,
-    JobView,
-    LookView,
-    MadeOfView,
-    MediaView,
-    ShotView,
-    SlotUseView,
-    SlotVersionView,
-    SlotView,
-    TakeFrameView,
-    TakeView,
-)
+from verdigris.api.models.deliveries import DeliveryView, MadeOfView
+from verdigris.api.models.jobs import JobView
+from verdigris.api.models.media import FilmForm, MediaView
+from verdigris.api.models.shots import ShotView
+from verdigris.api.models.slots import SlotUseView, SlotVersionView, SlotView
+from verdigris.api.models.takes import LookView, TakeFrameView, TakeView
 from verdigris.core.inspection.doubt import Evidence, frames_to_look_at
 from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.core.tracking.sequence.mend import LEFT_OUT

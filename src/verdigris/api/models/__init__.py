@@ -1,0 +1,1 @@
+"""What the API answers and takes."""
