@@ -11,11 +11,11 @@ from typing import Any
 import cv2
 import numpy as np
 
-from bench.composite.suite import ciede2000
 from bench.match.scenes import FRAMES, SCENES, Frame, Scene, corners_at, frame_of, lens_of, new_picture
 from bench.report import table, write_section
 from verdigris.core.camera.optics import Optics
 from verdigris.core.geometry.homography import apply_homography, homography_from_quads, unit_square_to
+from verdigris.core.inspection.colour_difference import ciede2000
 from verdigris.core.light.transfer import linear_to_srgb, srgb_to_linear
 from verdigris.core.tracking.sequence.frame_result import FrameResult, Softness
 from verdigris.core.types import Float32, Float64

@@ -113,3 +113,32 @@ def test_a_spot_is_read_scopes_are_shown_and_the_difference_is_grey_where_nothin
     with window.expect_response(lambda r: "/differences/" in r.url) as answer:
         window.get_by_test_id("shown").get_by_text("Difference", exact=True).click()
     assert answer.value.ok
+
+
+def test_the_strip_shows_plate_above_and_result_below_with_their_difference(window: Page, live, plate, plate_film, art_still):
+    shot = begin(live, plate, plate_film, art_still, "in pairs")
+    assert track(live, shot)["state"] == "done"
+    BenchPage(window).open(shot).step("match")
+    strip = window.get_by_test_id("strip")
+    expect(strip).not_to_have_attribute("data-made", "pairs")
+    window.get_by_test_id("strip-pairs").get_by_text("plate and result").click()
+    expect(strip).to_have_attribute("data-made", "pairs")
+    expect(strip).to_have_attribute("data-told", "60", timeout=60_000)
+    surface = document(live, shot)["surfaces"][0]["id"]
+    revision = live.http.get(f"/api/shots/{shot}").json()["revision"]
+    at = f"/api/shots/{shot}/revisions/{revision}/surfaces/{surface}"
+    told = live.http.get(f"{at}/pair-differences/{plate.reference}", params={"count": 2}).json()
+    assert [t["frame"] for t in told] == [plate.reference, plate.reference + 1]
+    # Middles of edges: half of each crop is artwork, and there the two differ.
+    assert all(d is not None and d > 1 for t in told for d in t["differences"])
+    picture = cv2.imdecode(np.frombuffer(live.http.get(f"{at}/pairs/{plate.reference}").content, np.uint8), 1).astype(int)
+    assert picture.shape == (64, 256, 3)
+    seams = [np.abs(picture[33, i * 64 : (i + 1) * 64] - picture[30, i * 64 : (i + 1) * 64]).mean() for i in range(4)]
+    assert max(seams) > 8
+    off = {"kind": "set_placement", "placement": {**document(live, shot)["placements"][0], "on": False}}
+    live.http.post(f"/api/shots/{shot}/edits", json={"base_revision": revision, "edits": [off]}).raise_for_status()
+    revision = live.http.get(f"/api/shots/{shot}").json()["revision"]
+    plain = live.http.get(f"/api/shots/{shot}/revisions/{revision}/surfaces/{surface}/pair-differences/{plate.reference}").json()
+    assert all(d == 0 for d in plain[0]["differences"])
+    window.get_by_test_id("strip-pairs").get_by_text("corners").click()
+    expect(strip).not_to_have_attribute("data-made", "pairs")

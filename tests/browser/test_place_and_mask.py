@@ -139,7 +139,7 @@ def test_a_matte_is_drawn_seen_used_and_taken_out(window: Page, live, finished, 
     window.get_by_test_id("transport").get_by_text("Matte", exact=True).click()
     # The strip shows its edge over time, with bars of its flicker.
     window.get_by_test_id("strip-rows").get_by_text("the edge").click()
-    expect(window.get_by_test_id("strip")).to_have_attribute("data-edge", "60", timeout=60_000)
+    expect(window.get_by_test_id("strip")).to_have_attribute("data-told", "60", timeout=60_000)
     crops = live.http.get(
         f"/api/shots/{finished}/revisions/{live.http.get(f'/api/shots/{finished}').json()['revision']}/mattes/{matte}/edges/alone/{plate.reference}"
     )

@@ -9,6 +9,7 @@ from pydantic import BaseModel
 from verdigris.api.context import FOREVER, Folder, Transaction
 from verdigris.api.shots import preview_of
 from verdigris.runs.views.comparing import difference, read_spot, scopes
+from verdigris.runs.views.pairs import pair_at
 from verdigris.runs.views.proxies import encode_jpeg, encode_png
 
 router = APIRouter(prefix="/api/shots", tags=["match"])
@@ -63,3 +64,33 @@ def scope_picture(
     """A scope of a surface as it comes out, beside one of the plate around it."""
     picture = scopes(preview_of(s, folder, shot_id, number, state), surface, kind, frame)
     return Response(encode_png(picture), media_type="image/png", headers=FOREVER)
+
+
+class PairView(BaseModel):
+    """How different plate and result look at the places of a surface in one frame: CIEDE2000."""
+
+    frame: int
+    differences: list[float | None]
+
+
+SurfaceId = Annotated[str, Path(max_length=64)]
+
+
+@router.get("/{shot_id}/revisions/{number}/surfaces/{surface}/pairs/{frame}", response_class=Response)
+def pair_picture(
+    shot_id: uuid.UUID, number: Number, surface: SurfaceId, frame: FrameNumber, s: Transaction, folder: Folder, state: State = ""
+) -> Response:
+    """Four places of a surface, 64 px of a preview wide, side by side: in each the plate above and the result below, touching."""
+    picture = pair_at(preview_of(s, folder, shot_id, number, state), surface, frame).picture
+    return Response(encode_jpeg(picture, 92), media_type="image/jpeg", headers=FOREVER)
+
+
+@router.get("/{shot_id}/revisions/{number}/surfaces/{surface}/pair-differences/{first}")
+def pair_differences(
+    shot_id: uuid.UUID, number: Number, surface: SurfaceId, first: FrameNumber, s: Transaction, folder: Folder,
+    count: Annotated[int, Query(ge=1, le=24)] = 8, state: State = "",
+) -> list[PairView]:  # fmt: skip
+    """How different plate and result look at some frames after each other."""
+    preview = preview_of(s, folder, shot_id, number, state)
+    frames = [n for n in range(first, first + count) if n < preview.count]
+    return [PairView(frame=n, differences=list(pair_at(preview, surface, n).differences)) for n in frames]

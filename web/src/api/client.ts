@@ -60,6 +60,8 @@ export const urls = {
     `/api/shots/${shot}/revisions/${revision}/surfaces/${surface}/drafts/coverage/${frame}`,
   matte: (shot: string, revision: number, matte: string, view: string, frame: number, state: string, part?: number) =>
     `/api/shots/${shot}/revisions/${revision}/mattes/${matte}/${view}/${frame}?state=${state}${part === undefined ? "" : `&part=${part}&width=96`}`,
+  pairs: (shot: string, revision: number, surface: string, frame: number, state: string) =>
+    `/api/shots/${shot}/revisions/${revision}/surfaces/${surface}/pairs/${frame}?state=${state}`,
   matteEdges: (shot: string, revision: number, matte: string, view: string, frame: number, state: string) =>
     `/api/shots/${shot}/revisions/${revision}/mattes/${matte}/edges/${view}/${frame}?state=${state}`,
   straight: (shot: string, revision: number, frame: number) => `/api/shots/${shot}/revisions/${revision}/straight/${frame}`,

@@ -713,6 +713,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/revisions/{number}/surfaces/{surface}/pairs/{frame}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Pair Picture
+         * @description Four places of a surface, 64 px of a preview wide, side by side: in each the plate above and the result below, touching.
+         */
+        get: operations["pair_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/revisions/{number}/surfaces/{surface}/pair-differences/{first}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Pair Differences
+         * @description How different plate and result look at some frames after each other.
+         */
+        get: operations["pair_differences"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/grades/read": {
         parameters: {
             query?: never;
@@ -4666,6 +4706,16 @@ export interface components {
             kind: "outline";
             /** Outline */
             outline: string;
+        };
+        /**
+         * PairView
+         * @description How different plate and result look at the places of a surface in one frame: CIEDE2000.
+         */
+        PairView: {
+            /** Frame */
+            frame: number;
+            /** Differences */
+            differences: (number | null)[];
         };
         /**
          * Placement
@@ -9131,6 +9181,77 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    pair_picture: {
+        parameters: {
+            query?: {
+                state?: string;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                number: number;
+                surface: string;
+                frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    pair_differences: {
+        parameters: {
+            query?: {
+                count?: number;
+                state?: string;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                number: number;
+                surface: string;
+                first: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PairView"][];
+                };
             };
             /** @description Validation Error */
             422: {

@@ -23,6 +23,7 @@ export type JitterView = Schemas["JitterView"];
 export type DisagreementView = Schemas["DisagreementView"];
 export type LensView = Schemas["LensView"];
 export type MotionAdviceView = Schemas["MotionAdvice"];
+export type PairView = Schemas["PairView"];
 export type DeliveryView = Schemas["DeliveryView"];
 export type ProjectView = Schemas["ProjectView"];
 export type RemovedView = Schemas["RemovedView"];

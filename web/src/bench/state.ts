@@ -61,7 +61,7 @@ export type BenchState = {
   /** Another take of the surface that is laid beside the chosen one. */
   beside: string | null;
   /** What the strip's rows show in Mask: the surface's corners, or places along the matte's edge. */
-  stripRows: "corners" | "edge";
+  stripRows: "corners" | "edge" | "pairs";
   /** A curve shown instead of the crops. */
   curve: CurveId | null;
   threshold: number | null;

@@ -114,6 +114,11 @@ class Preview:
         facts = self._sources[self._shot.plate.media or ""][1]
         return facts.width, facts.height
 
+    @property
+    def count(self) -> int:
+        """Frames of the plate."""
+        return self._plate.facts.frame_count
+
     def plan(self, frame: int) -> FramePlan:
         """What a frame needs."""
         return plan_frame(self._shot, self._placed, self._tracks, frame)

@@ -7,6 +7,7 @@ import { useWork } from "../context";
 import { BY_HAND, isPart, PART_NAMES, type PartId, taken } from "../model/match";
 import { setBench, useBench } from "../state";
 import { FileChoice } from "./match/FileChoice";
+import { PairLook } from "./match/PairLook";
 import { PartRow } from "./match/PartRow";
 import { Spots } from "./match/Spots";
 import { Scopes } from "./match/Scopes";
@@ -109,6 +110,7 @@ export function Match() {
         </Field>
       )}
       <Scopes />
+      <PairLook />
       <div className="match-rows">
         {[...parts, ...extra].map((part) => (
           <PartRow

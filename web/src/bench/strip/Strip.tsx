@@ -10,6 +10,7 @@ import { Curves } from "./Curves";
 import { drawStrip, type Row } from "./draw";
 import { laneHeight, TimeLanes, useLanes } from "./TimeLanes";
 import { useEdge } from "./useEdge";
+import { usePairs } from "./usePairs";
 import { cellsFor, frameAt, type Range, rowAt, rowY, xOf, zoomRange } from "./layout";
 
 /** The frame that is shown: apart from the strip itself, which need not be drawn again for every frame. */
@@ -55,12 +56,14 @@ export function Strip() {
   }, [document.occluders, selection, surface]);
   const mark = selection?.kind === "mark" ? (surface?.points.findIndex((p) => p.id === selection.id) ?? -1) : -1;
   const edge = useEdge(range);
+  const pairs = usePairs(range);
+  const made = edge ?? pairs;
   const rows = useMemo<Row[]>(
     () =>
-      edge
-        ? [0, 1, 2, 3].map((index): Row => ({ kind: "edge", index }))
+      made
+        ? [0, 1, 2, 3].map((index): Row => ({ kind: "made", index }))
         : [...[0, 1, 2, 3].map((index): Row => ({ kind: "corner", index })), ...(mark >= 0 ? [{ kind: "point" as const, index: mark }] : [])],
-    [edge, mark],
+    [made, mark],
   );
   const selected = useMemo<Row | null>(
     () => (selection?.kind === "corner" ? { kind: "corner", index: selection.corner } : mark >= 0 ? { kind: "point", index: mark } : null),
@@ -106,7 +109,7 @@ export function Strip() {
         cropZoom,
         holdReference,
         lanes: laneRoom,
-        edge,
+        made,
       },
       again,
     );
@@ -131,7 +134,7 @@ export function Strip() {
     cropZoom,
     holdReference,
     laneRoom,
-    edge,
+    made,
     size,
     surface,
     take,
@@ -145,7 +148,7 @@ export function Strip() {
       e.currentTarget.setPointerCapture(e.pointerId);
       setBench({
         playing: 0,
-        selection: row >= 0 && row < 4 && surface?.corners && !edge ? { kind: "corner", corner: row } : row === 4 && mark >= 0 ? selection : null,
+        selection: row >= 0 && row < 4 && surface?.corners && !made ? { kind: "corner", corner: row } : row === 4 && mark >= 0 ? selection : null,
       });
     }
     // With Alt held, a drag picks frames instead of going through them.
@@ -167,7 +170,7 @@ export function Strip() {
     } else setOwn(zoomRange(range, about, Math.exp(e.deltaY * 0.0016), count));
   };
   return (
-    <footer className="strip" data-testid="strip" data-arrived={arrived} data-edge={edge ? edge.steady.size : undefined}>
+    <footer className="strip" data-testid="strip" data-arrived={arrived} data-made={made?.kind} data-told={made?.told}>
       <div className="strip-box" ref={box}>
         {curve && take ? (
           <div onWheel={wheel}>
@@ -176,20 +179,19 @@ export function Strip() {
         ) : (
           <canvas ref={ref} style={{ width: size.width, height: size.height, display: "block" }} onPointerDown={scrub} onPointerMove={scrub} onWheel={wheel} />
         )}
-        {edge &&
-          ["1", "2", "3", "4"].map((name, i) => (
-            <Tooltip key={name} title={`Place ${name} along the matte's edge, turned so that what is in front lies on the right`} placement="right">
-              <span className="strip-glyph mono" style={{ top: laneRoom + rowY(i, rows.length) + cells.height / 2 - 9 }}>
-                {name}
-              </span>
-            </Tooltip>
-          ))}
-        {edge?.asking && (
-          <div className="strip-note quiet" data-testid="edge-asking">
-            Looking at the edge, frame by frame
+        {made?.rows.map((said, i) => (
+          <Tooltip key={said} title={said} placement="right">
+            <span className="strip-glyph mono" style={{ top: laneRoom + rowY(i, rows.length) + cells.height / 2 - 9 }}>
+              {i + 1}
+            </span>
+          </Tooltip>
+        ))}
+        {made?.asking && (
+          <div className="strip-note quiet" data-testid="made-asking">
+            {made.asking}
           </div>
         )}
-        {!edge &&
+        {!made &&
           !(curve && take) &&
           CORNER_NAMES.map((name, i) => (
             <Tooltip key={name} title={`${name} corner; click its row, then nudge with the arrow keys`} placement="right">
@@ -198,13 +200,13 @@ export function Strip() {
               </span>
             </Tooltip>
           ))}
-        {!edge && !(curve && take) && mark >= 0 && (
+        {!made && !(curve && take) && mark >= 0 && (
           <span className="strip-glyph mono" style={{ top: laneRoom + rowY(4, rows.length) + cells.height / 2 - 9 }}>
             {surface?.points[mark]?.id}
           </span>
         )}
         {!surface && <div className="strip-empty quiet">A surface's corners appear here over time once it is outlined and tracked.</div>}
-        {surface && !take && !edge && (
+        {surface && !take && !made && (
           <div className="strip-empty quiet">Nothing is tracked yet. Outline the region, place the corners, then press T, or B for both directions.</div>
         )}
         {lanes.length > 0 && size.width > 60 && <TimeLanes lanes={lanes} range={range} width={size.width} />}

@@ -3,24 +3,9 @@ import type { Surface, TakeFrame, TakeView } from "../../api/client";
 import { urls } from "../../api/client";
 import { apply, at } from "../model/geometry";
 import { correctionAt } from "../model/shot";
-import type { EdgeRows } from "./useEdge";
+import type { MadeRows } from "./useMade";
 import { cropCache, edgeCache, fetchSheets } from "../viewer/frames";
-import {
-  type Cells,
-  columnFrames,
-  columnX,
-  doubtColour,
-  doubtHeight,
-  flickerColour,
-  flickerHeight,
-  LABEL,
-  type Range,
-  ROWS,
-  rowY,
-  RULER,
-  rulerStep,
-  xOf,
-} from "./layout";
+import { type Cells, columnFrames, columnX, doubtColour, doubtHeight, LABEL, type Range, ROWS, rowY, RULER, rulerStep, xOf } from "./layout";
 
 export type StripScene = {
   width: number;
@@ -46,12 +31,12 @@ export type StripScene = {
   holdReference: boolean;
   /** Room for lanes of artwork between ruler and rows, px. */
   lanes: number;
-  /** A matte's edge instead of the corners. */
-  edge: EdgeRows | null;
+  /** Rows that are made from the document instead of the corners: a matte's edge, plate and result. */
+  made: MadeRows | null;
 };
 
-/** A row of crops: a corner, a single point by its place in the surface's list, or a place along a matte's edge. */
-export type Row = { kind: "corner" | "point" | "edge"; index: number };
+/** A row of crops: a corner, a single point by its place in the surface's list, or one that is made. */
+export type Row = { kind: "corner" | "point" | "made"; index: number };
 
 const SOURCE = 64;
 /** From so many missing crops on, they are fetched together. */
@@ -81,13 +66,13 @@ function ruler(c: CanvasRenderingContext2D, s: StripScene): void {
   }
 }
 
-/** Crops along a matte's edge: fetched one by one, as they are made one by one. */
-function edgeCrops(c: CanvasRenderingContext2D, s: StripScene, edge: EdgeRows, again: () => void): void {
+/** Crops that are made for the strip: fetched one by one, as they are made one by one. */
+function madeCrops(c: CanvasRenderingContext2D, s: StripScene, made: MadeRows, again: () => void): void {
   const { cells } = s;
   const columns = columnFrames(s.range, s.width, cells);
   for (const [i, f] of columns.entries()) {
     const x = columnX(i, columns.length, s.width, cells);
-    const url = edge.url(f);
+    const url = made.url(f);
     const picture = edgeCache.peek(url);
     if (!picture && !edgeCache.has(url)) void edgeCache.get(url).then((p) => p && again());
     for (const row of s.rows.keys()) {
@@ -104,24 +89,24 @@ function edgeCrops(c: CanvasRenderingContext2D, s: StripScene, edge: EdgeRows, a
   }
 }
 
-/** Flicker of a matte's edge for each frame, and a notch where the matte jumps. */
-function flickerBars(c: CanvasRenderingContext2D, s: StripScene, edge: EdgeRows): void {
+/** What is told of each frame, as bars. */
+function madeBars(c: CanvasRenderingContext2D, s: StripScene, made: MadeRows): void {
   const top = barsTop();
   const room = s.height - top - 4;
   const pitch = (s.width - LABEL - 4) / (s.range.last - s.range.first + 1);
   const w = Math.max(1, pitch - Math.min(3, pitch * 0.35));
   for (let f = s.range.first; f <= s.range.last; f++) {
-    const told = edge.steady.get(f);
-    if (!told || (told.flicker === null && !told.jumps)) continue;
+    const bar = made.bars.get(f);
+    if (!bar) continue;
     const x = xOf(f, s.range, s.width) - w / 2;
-    const h = room * 0.82 * flickerHeight(told.flicker ?? 0);
-    c.fillStyle = flickerColour(told.flicker ?? 0);
+    const h = room * 0.82 * bar.height;
+    c.fillStyle = bar.colour;
     c.fillRect(x, top + room - h, w, h);
-    if (told.jumps) notch(c, x + w / 2, top + room - h - 2);
+    if (bar.notch) notch(c, x + w / 2, top + room - h - 2);
   }
   c.fillStyle = "#a3aba6";
   c.font = '10px "JetBrains Mono Variable", monospace';
-  c.fillText("%", 4, s.height - 5);
+  c.fillText(made.unit, 4, s.height - 5);
 }
 
 function crops(c: CanvasRenderingContext2D, s: StripScene, again: () => void): void {
@@ -261,7 +246,7 @@ function marks(c: CanvasRenderingContext2D, s: StripScene): void {
     c.fill();
     c.stroke();
   }
-  if (s.surface && !s.edge) {
+  if (s.surface && !s.made) {
     const x = xOf(s.surface.reference_frame, s.range, s.width);
     c.fillStyle = "#62b5a3";
     c.beginPath();
@@ -306,9 +291,9 @@ export function drawStrip(c: CanvasRenderingContext2D, s: StripScene, again: () 
   c.save();
   c.translate(0, s.lanes);
   const below = { ...s, height: s.height - s.lanes };
-  if (s.edge) {
-    edgeCrops(c, below, s.edge, again);
-    flickerBars(c, below, s.edge);
+  if (s.made) {
+    madeCrops(c, below, s.made, again);
+    madeBars(c, below, s.made);
   } else {
     crops(c, below, again);
     bars(c, below);

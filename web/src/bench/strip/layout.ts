@@ -79,6 +79,11 @@ export function flickerHeight(share: number): number {
   return Math.min(1, Math.max(0.04, Math.log2(1 + share / 0.01) / Math.log2(31)));
 }
 
+/** Height of a bar of colour difference, 0..1: 1 is just seen, 20 fills it. */
+export function differenceHeight(apart: number): number {
+  return Math.min(1, Math.max(0.04, Math.log2(1 + apart) / Math.log2(21)));
+}
+
 /** Colour of flicker: as that of doubt. */
 export function flickerColour(share: number): string {
   return doubtColour(0.05 * ((1 + 6 / 0.05) ** flickerHeight(share) - 1));

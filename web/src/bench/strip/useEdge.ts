@@ -1,30 +1,21 @@
-/** What the strip shows of a matte's edge: crops along it, and how steady it is, as it becomes known. */
-import { isMatteView } from "../viewer/useFrameUrls";
-import { useQueries } from "@tanstack/react-query";
-import { useEffect, useMemo, useState } from "react";
+/** What the strip shows of a matte's edge: crops along it, and how steady it is. */
+import { useMemo } from "react";
 import { api, data, type Steadiness, urls } from "../../api/client";
 import { useWork } from "../context";
 import { chosenMatte } from "../model/matte";
 import { useBench } from "../state";
-import { useTakesState } from "../viewer/useFrameUrls";
-import type { Range } from "./layout";
+import { isMatteView, useTakesState } from "../viewer/useFrameUrls";
+import { flickerColour, flickerHeight, type Range } from "./layout";
+import { type Bar, type MadeRows, useCalm, useChunks } from "./useMade";
 
-export type EdgeRows = { url: (frame: number) => string; steady: ReadonlyMap<number, Steadiness>; asking: boolean };
+const ROWS = ["1", "2", "3", "4"].map((n) => `Place ${n} along the matte's edge, turned so that what is in front lies on the right`);
 
-const CHUNK = 12;
-/** While something is dragged, revisions go by faster than anybody looks at the strip. */
-const CALM_MS = 500;
-
-function useCalm<T>(value: T): T {
-  const [calm, setCalm] = useState(value);
-  useEffect(() => {
-    const later = window.setTimeout(() => setCalm(value), CALM_MS);
-    return () => window.clearTimeout(later);
-  }, [value]);
-  return calm;
+function barOf(told: Steadiness): Bar | null {
+  if (told.flicker === null && !told.jumps) return null;
+  return { height: flickerHeight(told.flicker ?? 0), colour: flickerColour(told.flicker ?? 0), notch: told.jumps };
 }
 
-export function useEdge(range: Range): EdgeRows | null {
+export function useEdge(range: Range): MadeRows | null {
   const { shot, document, surface } = useWork();
   const id = useBench((s) => s.matte);
   const shown = useBench((s) => s.shown);
@@ -32,38 +23,28 @@ export function useEdge(range: Range): EdgeRows | null {
   const state = useTakesState();
   const revision = useCalm(shot.revision);
   const matte = wanted ? (chosenMatte(document.mattes, id, surface?.id)?.id ?? null) : null;
-  const firsts = useMemo(() => {
-    const first = Math.floor(range.first / CHUNK) * CHUNK;
-    return matte ? Array.from({ length: Math.floor((range.last - first) / CHUNK) + 1 }, (_, i) => first + i * CHUNK) : [];
-  }, [matte, range.first, range.last]);
-  // One after the other: the picture itself must not wait for them.
-  const [done, setDone] = useState(0);
-  const told = useQueries({
-    queries: firsts.map((first, i) => ({
-      enabled: i <= done,
-      queryKey: ["steadiness", shot.id, revision, matte, state, first],
-      queryFn: async () =>
-        data<Steadiness[]>(
-          await api.GET("/api/shots/{shot_id}/revisions/{number}/mattes/{matte}/steadiness/{first}", {
-            params: { path: { shot_id: shot.id, number: revision, matte: matte ?? "", first }, query: { count: CHUNK, state } },
-          }),
-        ),
-      staleTime: Infinity,
-      retry: false,
-    })),
-    combine: (all) => ({ frames: all.flatMap((a) => a.data ?? []), asking: all.some((a) => a.isPending), done: all.findIndex((a) => a.isPending) }),
-  });
-  useEffect(() => setDone(told.done < 0 ? firsts.length : told.done), [firsts.length, told.done]);
-  const view = isMatteView(shown) ? shown : "alone";
-  return useMemo(
-    () =>
-      matte
-        ? {
-            url: (frame: number) => urls.matteEdges(shot.id, revision, matte, view, frame, state),
-            steady: new Map(told.frames.map((f) => [f.frame, f])),
-            asking: told.asking,
-          }
-        : null,
-    [matte, revision, shot.id, state, told, view],
+  const { told, asking } = useChunks(matte ? ["steadiness", shot.id, revision, matte, state] : null, range, async (first, count) =>
+    data<Steadiness[]>(
+      await api.GET("/api/shots/{shot_id}/revisions/{number}/mattes/{matte}/steadiness/{first}", {
+        params: { path: { shot_id: shot.id, number: revision, matte: matte ?? "", first }, query: { count, state } },
+      }),
+    ),
   );
+  const view = isMatteView(shown) ? shown : "alone";
+  return useMemo(() => {
+    if (!matte) return null;
+    const bars = told.flatMap((t): [number, Bar][] => {
+      const bar = barOf(t);
+      return bar ? [[t.frame, bar]] : [];
+    });
+    return {
+      kind: "edge",
+      url: (frame: number) => urls.matteEdges(shot.id, revision, matte, view, frame, state),
+      bars: new Map(bars),
+      told: told.length,
+      unit: "%",
+      rows: ROWS,
+      asking: asking ? "Looking at the edge, frame by frame" : null,
+    };
+  }, [asking, matte, revision, shot.id, state, told, view]);
 }

@@ -5,7 +5,7 @@ import { StripLook } from "../StripLook";
 import { Field } from "../parts";
 
 export function EdgeLook() {
-  const rows = useBench((s) => s.stripRows);
+  const rows = useBench((s) => (s.stripRows === "edge" ? "edge" : "corners"));
   return (
     <div className="rows">
       <Field
