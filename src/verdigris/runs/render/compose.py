@@ -54,19 +54,30 @@ def plan_frame(shot: Shot, placed: Sequence[PlacedArtwork], tracks: Tracks, fram
 
 
 def draw_frame(
-    plan: FramePlan, placed: Sequence[PlacedArtwork], picture: Frame, mattes: Mattes | None = None, fields: Fields | None = None
-) -> Frame:
-    """A frame of result from its plan. Where nothing covers, it is the plate, bit for bit."""
-    return _Drawing(plan, placed, picture, mattes or without_files(), fields or no_fields()).result()
+    plan: FramePlan, placed: Sequence[PlacedArtwork], picture: Frame, mattes: Mattes | None = None, fields: Fields | None = None,
+    drawn: dict[MattePlan, Drawn] | None = None,
+) -> Frame:  # fmt: skip
+    """A frame of result from its plan. Where nothing covers, it is the plate, bit for bit.
+
+    `drawn` holds the frame's mattes as they are drawn, for whoever wants them as well.
+    """
+    return _Drawing(plan, placed, picture, mattes or without_files(), fields or no_fields(), {} if drawn is None else drawn).result()
 
 
 class _Drawing:
     """One frame while it is drawn: each matte once, however many placements use it."""
 
-    def __init__(self, plan: FramePlan, placed: Sequence[PlacedArtwork], picture: Frame, mattes: Mattes, fields: Fields) -> None:
-        self._fields = fields
+    def __init__(
+        self,
+        plan: FramePlan,
+        placed: Sequence[PlacedArtwork],
+        picture: Frame,
+        mattes: Mattes,
+        fields: Fields,
+        drawn: dict[MattePlan, Drawn],
+    ) -> None:
+        self._fields, self._drawn = fields, drawn
         self._plan, self._placed, self._picture, self._mattes, self._scale = plan, placed, picture, mattes, mattes.scale
-        self._drawn: dict[MattePlan, Drawn] = {}
 
     def result(self) -> Frame:
         laid = self._laid

@@ -29,8 +29,9 @@ from verdigris.runs.render.handover import (
     write_result_still,
 )
 from verdigris.runs.render.kept_frames import KeptFrames
-from verdigris.runs.render.mattes import Mattes
+from verdigris.runs.render.mattes import Drawn, Mattes
 from verdigris.runs.scene.artwork import PlacedArtwork, open_ref, resolve
+from verdigris.runs.scene.frame_plan import MattePlan
 from verdigris.runs.scene.held_still import HeldStill
 from verdigris.runs.scene.in_front import Tracks
 from verdigris.runs.scene.match import Fields
@@ -199,25 +200,26 @@ class OpenShot:
 
         size = (self.plate.facts.width, self.plate.facts.height)
 
-        def covers(n: int, picture: Frame, chosen: Iterable[Matte]) -> dict[str, Float32]:
-            drawn = {m.id: mattes.draw(plan_matte(self.shot, m, tracks, n, size), picture) for m in chosen}
-            return {k: d.within((0, 0, *size)) for k, d in drawn.items()}
+        def covers(n: int, picture: Frame, chosen: Iterable[Matte], drawn: dict[MattePlan, Drawn]) -> dict[str, Float32]:
+            plans = {m.id: plan_matte(self.shot, m, tracks, n, size) for m in chosen}
+            return {k: (drawn.get(plan) or mattes.draw(plan, picture)).within((0, 0, *size)) for k, plan in plans.items()}
 
         def one(item: tuple[int, Frame]) -> Still:
             n, picture = item
+            drawn: dict[MattePlan, Drawn] = {}
             if delivery.matte is not None:
-                return MatteStill(covers(n, picture, [self.shot.matte(delivery.matte)])[delivery.matte], delivery.depth)
+                return MatteStill(covers(n, picture, [self.shot.matte(delivery.matte)], drawn)[delivery.matte], delivery.depth)
             if delivery.with_mattes and delivery.form == "exr" and still is None:
-                return WithMattes(result(n, picture), covers(n, picture, self.shot.mattes))
-            return result(n, picture)
+                return WithMattes(result(n, picture, drawn), covers(n, picture, self.shot.mattes, drawn))
+            return result(n, picture, drawn)
 
-        def result(n: int, picture: Frame) -> Frame:
+        def result(n: int, picture: Frame, drawn: dict[MattePlan, Drawn]) -> Frame:
             if still is not None:
                 return still.picture_or_empty(n, picture)
             plan = plan_frame(self.shot, placed, tracks, n)
             if kept is None:
-                return draw_frame(plan, placed, picture, mattes, self.fields)
-            return kept.frame(plan, picture, lambda: draw_frame(plan, placed, picture, mattes, self.fields))
+                return draw_frame(plan, placed, picture, mattes, self.fields, drawn)
+            return kept.frame(plan, picture, lambda: draw_frame(plan, placed, picture, mattes, self.fields, drawn))
 
         yield from side_by_side(numbered(), one)
 
