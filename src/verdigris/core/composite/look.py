@@ -19,7 +19,7 @@ import cv2
 import numpy as np
 
 from verdigris.core.composite.layer import Box, Layer
-from verdigris.core.composite.look_rows import ADDED, EXCHANGED, KEYED, composed_rows, lit_rows
+from verdigris.core.composite.look_rows import ADDED, EXCHANGED, KEYED, carried_rows, composed_rows, lit_rows, sure_rows
 from verdigris.core.composite.texture import Texture
 from verdigris.core.composite.through_lens import Vignette, drawn_apart, fallen_off, sigmas_over, soft_by
 from verdigris.core.composite.unmix import Front, Gathered, gathered
@@ -29,6 +29,7 @@ from verdigris.core.match.halo import Halo, sharpened, unsharpened
 from verdigris.core.types import Bool, Float32
 
 Rgb = tuple[float, float, float]
+NOTHING_OLD = np.zeros((1, 1, 4), np.float32)
 # From so much coverage on, a pixel shows the old surface alone.
 INSIDE = 0.995
 # A surface that covers less of a pixel is not there; what is less in front is the bare screen's own noise.
@@ -153,7 +154,7 @@ def _put(layer: Layer, plate: Float32, box: Box, in_front: Float32 | None, keyed
         share = np.asarray(share * alpha / np.maximum(c1, 1e-6), np.float32)
         share = _spread(share, c1, softest) if softest > 0 else share
     mode = ADDED if look.keep_old else EXCHANGED if keyed is None else KEYED
-    old = _carried(plate, c0s, front, softest + 0.25 * _travel(layer)) if mode == EXCHANGED else plate
+    old = _carried(plate, c0s, front, softest + 0.25 * _travel(layer)) if mode == EXCHANGED else NOTHING_OLD
     if look.wrap is not None:
         amount, reach = look.wrap
         new = np.asarray(new + np.float32(amount) * _soft(plate * (1 - c0)[..., None], reach) * c1s[..., None], np.float32)
@@ -238,22 +239,19 @@ def _travel(layer: Layer) -> float:
 
 
 def _carried(plate: Float32, c0: Float32, front: Float32, soft: float) -> Float32:
-    """The old surface's colour carried outwards from where it is seen alone; smooth, so half the size is enough."""
+    """The old surface's colour carried outwards from where it is seen alone, times how much is known, and that: (h / 2, w / 2, 4).
+
+    It is smooth, so half the size is enough.
+    """
     h, w = c0.shape
-    sure = ((c0 > INSIDE) & (front < 0.005)).astype(np.float32)
-    if not (sure > 0).any():
-        return plate
-    size = (max(1, w // 2), max(1, h // 2))
-    colour = cv2.resize(np.dstack([plate * sure[..., None], sure]), size, interpolation=cv2.INTER_AREA)
-    out, known = np.zeros((size[1], size[0], 3), np.float32), np.zeros((size[1], size[0]), np.float32)
-    for sigma in (0.5 * max(1.2, 1.2 + soft), 2 * (1.2 + soft)):
-        near = _soft(colour, sigma)
-        trust = np.clip(near[..., 3] / 0.02, 0, 1) * (1 - known)
-        out += near[..., :3] * (trust / np.maximum(near[..., 3], 1e-4))[..., None]
-        known += trust
-    whole = cv2.resize(np.dstack([out, known]), (w, h), interpolation=cv2.INTER_LINEAR)
-    carried = whole[..., :3] / np.maximum(whole[..., 3:], 1e-4)
-    return np.asarray(np.where(whole[..., 3:] > 1e-3, carried, plate), np.float32)
+    colour = np.empty(((h + 1) // 2, (w + 1) // 2, 4), np.float32)
+    sure_rows(plate, c0, front, np.float32(INSIDE), np.float32(0.005), colour)
+    if not (colour[..., 3] > 0).any():
+        return NOTHING_OLD
+    near, wide = (_soft(colour, sigma) for sigma in (0.5 * max(1.2, 1.2 + soft), 2 * (1.2 + soft)))
+    out = np.empty_like(colour)
+    carried_rows(near, wide, np.float32(0.02), out)
+    return out
 
 
 def _cast_shadow(front: Float32, cast: Cast) -> Float32:

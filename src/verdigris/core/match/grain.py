@@ -4,8 +4,10 @@ It is measured in code values, where a camera's noise was quantised and compress
 """
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import cv2
+import numba
 import numpy as np
 from scipy.stats import chi2
 
@@ -19,6 +21,8 @@ LAGS = 2
 TAIL = (0.03, 0.06, 0.1, 0.15)
 # Steps of the scale of codes that deviation is looked up in.
 STEPS = 1023
+# Px of the template that grain is laid from: as large as most pictures, so that nothing is seen twice in one.
+TEMPLATE, TEMPLATE_SEED = (1200, 2048), 1
 LEAST_BLOCKS, MOST_BLOCKS = 12, 4000
 
 
@@ -39,10 +43,15 @@ class Grain:
     spatial: Float64
     channels: Float64
 
+    @property
+    def table(self) -> Float32:
+        """Standard deviation at STEPS + 1 even steps of codes, for each channel."""
+        steps = np.linspace(0, 1, STEPS + 1)
+        return np.stack([np.interp(steps, self.codes, self.deviation[:, c]) for c in range(3)], axis=1).astype(np.float32)
+
     def at(self, codes: Float32) -> Float32:
         """Standard deviation for codes (h, w, 3)."""
-        steps = np.linspace(0, 1, STEPS + 1)
-        table = np.stack([np.interp(steps, self.codes, self.deviation[:, c]) for c in range(3)], axis=1).astype(np.float32)
+        table = self.table
         at = np.clip(codes * np.float32(STEPS) + np.float32(0.5), 0, STEPS).astype(np.int32)
         return np.stack([table[at[..., c], c] for c in range(3)], axis=2)
 
@@ -187,15 +196,48 @@ def kernel_of(spatial: Float64) -> Float32:
     return np.asarray(shift / np.sqrt((shift**2).sum()), np.float32)
 
 
-def made(grain: Grain, codes: Float32, seed: tuple[int, ...], origin: tuple[int, int] = (0, 0)) -> Float32:
-    """Fresh grain for a region of codes (h, w, 3): the same for the same seed and place."""
-    h, w = codes.shape[:2]
-    rng = np.random.default_rng([*seed, *origin])
-    kernel = kernel_of(grain.spatial)
-    white = rng.standard_normal((h, w, 3), np.float32)
+@lru_cache(maxsize=2)
+def _template(spatial: bytes, size: int, channels: bytes) -> Float32:
+    """Grain of standard deviation 1 that goes on over its own edges, (TEMPLATE rows and columns, 3)."""
+    rng = np.random.default_rng(TEMPLATE_SEED)
+    white = rng.standard_normal((*TEMPLATE, 3), np.float32)
     # Channels that are one, as on a grey plate, leave nothing for the others: a root that bears that.
-    value, vector = np.linalg.eigh(grain.channels)
+    value, vector = np.linalg.eigh(np.frombuffer(channels, np.float64).reshape(3, 3))
     mixed = white @ (vector * np.sqrt(np.maximum(value, 0))).T.astype(np.float32)
-    noise = cv2.filter2D(mixed, -1, kernel, borderType=cv2.BORDER_REFLECT)
-    level = cv2.GaussianBlur(np.ascontiguousarray(codes), (0, 0), 1.2)
-    return np.asarray(noise * grain.at(level), np.float32)
+    kernel = kernel_of(np.frombuffer(spatial, np.float64).reshape(size, size))
+    reach = kernel.shape[0] // 2
+    wide = np.pad(mixed, ((reach, reach), (reach, reach), (0, 0)), mode="wrap")
+    noise = cv2.filter2D(wide, -1, kernel)[reach:-reach, reach:-reach] if reach else cv2.filter2D(wide, -1, kernel)
+    return np.ascontiguousarray(noise, np.float32)
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _grain_rows(template, row, column, way, level, table, out):  # type: ignore[no-untyped-def]
+    """Grain of a template from a place on, by each pixel's level; `way` is 1, or -1 to go backwards."""
+    rows, columns = template.shape[0], template.shape[1]
+    steps = table.shape[0] - 1
+    for r in range(out.shape[0]):
+        y = (row + way * r) % rows
+        for c in range(out.shape[1]):
+            x = (column + way * c) % columns
+            for i in range(3):
+                at = int(min(max(level[r, c, i] * steps + np.float32(0.5), np.float32(0)), np.float32(steps)))
+                out[r, c, i] = template[y, x, i] * table[at, i]
+
+
+def made(grain: Grain, codes: Float32, seed: tuple[int, ...], origin: tuple[int, int] = (0, 0)) -> Float32:
+    """Fresh grain for a region of codes (h, w, 3): the same for the same seed and place.
+
+    A large template is laid from another place, and in another direction, for every seed, as in the film grain synthesis of AV1
+    (AV1 Bitstream and Decoding Process Specification, 7.18.3), with one block that is as large as the picture.
+    """
+    spatial, channels = np.ascontiguousarray(grain.spatial, np.float64), np.ascontiguousarray(grain.channels, np.float64)
+    template = _template(spatial.tobytes(), len(spatial), channels.tobytes())
+    rng = np.random.default_rng([*seed, *origin])
+    row, column = (int(rng.integers(n)) for n in template.shape[:2])
+    # Forwards or backwards both ways: how neighbours hang together is the same from both ends.
+    way = int(rng.choice((-1, 1)))
+    level = cv2.GaussianBlur(np.ascontiguousarray(codes, np.float32), (0, 0), 1.2)
+    out = np.empty_like(level)
+    _grain_rows(template, row, column, way, level, grain.table, out)
+    return out

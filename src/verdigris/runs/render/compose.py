@@ -77,6 +77,7 @@ class _Drawing:
         drawn: dict[MattePlan, Drawn],
     ) -> None:
         self._fields, self._drawn = fields, drawn
+        self._fronts: dict[object, Float32 | None] = {}
         self._plan, self._placed, self._picture, self._mattes, self._scale = plan, placed, picture, mattes, mattes.scale
 
     def result(self) -> Frame:
@@ -160,9 +161,8 @@ class _Drawing:
 
     def _nearer(self, plan: LayerPlan, layer: Layer, box: Box, plain: Sequence[Drawn]) -> Float32 | None:
         """Coverage of what is nearer, and of all that the artwork is not seen in, in the layer's box."""
-        polygons, feathers = [np.array(p) * self._scale for p, _ in plan.in_front], [f * self._scale for _, f in plan.in_front]
         x0, y0, x1, y1 = box
-        whole = occlusion(polygons, feathers, self._picture.width, self._picture.height)
+        whole = self._outlined(plan)
         seen = None if whole is None else np.asarray(1 - whole[y0:y1, x0:x1], np.float32)
         factors = [1 - d.within(box) for d in plain]
         if plan.shown_only_in:
@@ -173,6 +173,13 @@ class _Drawing:
         for factor in factors:
             seen = np.asarray(factor, np.float32) if seen is None else seen * factor
         return None if seen is None else np.ascontiguousarray(1 - seen, np.float32)
+
+    def _outlined(self, plan: LayerPlan) -> Float32 | None:
+        """Coverage of the outlines that are nearer, over the whole picture; layers of one surface have the same."""
+        if plan.in_front not in self._fronts:
+            polygons, feathers = [np.array(p) * self._scale for p, _ in plan.in_front], [f * self._scale for _, f in plan.in_front]
+            self._fronts[plan.in_front] = occlusion(polygons, feathers, self._picture.width, self._picture.height)
+        return self._fronts[plan.in_front]
 
     def _without_spill(self, light: Float32, around: Box, group: Sequence[tuple[tuple[int, LayerPlan], Laid, Box]]) -> tuple[Float32, Bool]:
         """The screens' light taken from what stands before them, once for each matte."""

@@ -188,7 +188,7 @@ def _told(layer: LayerPlan) -> tuple[object, ...]:
 
 def points_of(array: Float64) -> Points:
     """(N, 2) as plain numbers."""
-    return tuple((float(x), float(y)) for x, y in array)
+    return tuple(map(tuple, array.tolist()))
 
 
 def plain_outline(array: Float64) -> Outline:
