@@ -3,6 +3,7 @@
 import tempfile
 import time
 from concurrent.futures import ProcessPoolExecutor
+from dataclasses import replace
 from fractions import Fraction
 from itertools import repeat
 from pathlib import Path
@@ -21,6 +22,7 @@ from verdigris.core.tracking.sequence.frame_result import FrameResult, Softness
 from verdigris.core.types import Float32, Float64
 from verdigris.media.facts import MediaFacts
 from verdigris.media.frames import RgbFrame
+from verdigris.media.reader import open_media
 from verdigris.media.writer import FilmWriter
 from verdigris.runs.match.measure import measure, only_sure, with_proposals
 from verdigris.runs.match.stack import SurfaceStack
@@ -31,16 +33,28 @@ from verdigris.shot.model.match import SurfaceMatch
 TITLE = "Matching against twins"
 
 
+def write_film(path: Path, pictures: list[Float32]) -> None:
+    """Pictures as a compressed film."""
+    h, w = pictures[0].shape[:2]
+    facts = MediaFacts(
+        kind="film", width=w, height=h, frame_count=len(pictures), rate=Fraction(24), codec="h264", pixel_format="yuv420p", bit_depth=8
+    )
+    with FilmWriter(path, facts, 18, "medium") as writer:
+        for p in pictures:
+            writer.write(RgbFrame((p * 255 + 0.5).astype(np.uint8)))
+
+
+def filmed(folder: Path, frames: list[Frame]) -> list[Frame]:
+    """Frames whose twin went through the camera's film as the plate did."""
+    write_film(folder / "twin.mp4", [f.noisy_twin for f in frames])
+    with open_media(folder / "twin.mp4") as reader:
+        return [replace(f, noisy_twin=p.codes()) for f, p in zip(frames, reader.frames(0, len(frames)), strict=True)]
+
+
 def write_plate(folder: Path, scene: Scene, frames: list[Frame]) -> str:
     """The plate as files; returns its path in the document."""
     if scene.film:
-        h, w = frames[0].plate.shape[:2]
-        facts = MediaFacts(
-            kind="film", width=w, height=h, frame_count=len(frames), rate=Fraction(24), codec="h264", pixel_format="yuv420p", bit_depth=8
-        )
-        with FilmWriter(folder / "plate.mp4", facts, 18, "medium") as writer:
-            for f in frames:
-                writer.write(RgbFrame((f.plate * 255 + 0.5).astype(np.uint8)))
+        write_film(folder / "plate.mp4", [f.plate for f in frames])
         return "plate.mp4"
     (folder / "plate").mkdir()
     for n, f in enumerate(frames):
@@ -219,6 +233,7 @@ def run(quick: bool, only: str = "", seed: int = 1) -> None:
         with tempfile.TemporaryDirectory() as name:
             folder = Path(name)
             plate = write_plate(folder, scene, frames)
+            frames = filmed(folder, frames) if scene.film else frames
             art = np.clip(linear_to_srgb(new_picture().astype(np.float64)), 0, 1)
             cv2.imwrite(str(folder / "art.png"), (art * 65535 + 0.5).astype(np.uint16)[..., ::-1])
             if scene.known:
