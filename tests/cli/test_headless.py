@@ -272,6 +272,8 @@ def test_a_match_is_measured_taken_over_and_rendered(plate, shot, tmp_path):
     assert "taken over" in only.stderr or "grain" in only.stderr
     kept = json.loads((tmp_path / "grain.json").read_text())["match"][0]
     assert "levels" not in kept
+    by_hand = run("match", shot, "--take-over", "wrap", "--out", tmp_path / "x.json", code=2).stderr
+    assert "set by hand" in " ".join(by_hand.replace("│", " ").split())
     assert "no part of a match" in run("match", shot, "--take-over", "gloss", "--out", tmp_path / "x.json", code=2).stderr
 
 

@@ -12,6 +12,10 @@ if TYPE_CHECKING:
     from verdigris.shot.model.match import Grade
 
 
+# What a colour decision list holds.
+LISTED = ("slope", "offset", "power", "saturation")
+
+
 def grade(
     shot: Annotated[Path, typer.Argument(help="Shot document (JSON).")],
     surface: Annotated[str | None, typer.Option(help="Surface by id; without it, the whole picture.")] = None,
@@ -43,6 +47,11 @@ def grade(
     if write is not None:
         _write(write, now, surface or document.name, shot.parent)
         console.print(f"{write}")
+        left = Grade.model_validate({**Grade().model_dump(), **now.model_dump(include=set(LISTED))})
+        if write.suffix.lower() != ".cube" and left != now.model_copy(update={"strength": left.strength}):
+            console.print(
+                "A .cc holds slope, offset, power and saturation alone; the rest of this grade is not in it. A .cube holds all of it."
+            )
         return
     assert out is not None
     told: dict[str, Any] = {}

@@ -25,12 +25,14 @@ def match(
     from verdigris.runs.match.stack import SurfaceStack
     from verdigris.runs.render.open_shot import OpenShot
     from verdigris.shot.model.document import read_shot, with_files
-    from verdigris.shot.model.match import PARTS, SurfaceMatch
+    from verdigris.shot.model.match import MEASURED, PARTS, SurfaceMatch
     from verdigris.shot.model.media import MediaRef
 
     asked = [p.strip() for p in take_over.split(",") if p.strip()]
     if unknown := [p for p in asked if p not in (*PARTS, "all", "sure")]:
-        raise typer.BadParameter(f"{unknown[0]} is no part of a match; {', '.join(PARTS)} are, and all, and sure.")
+        raise typer.BadParameter(f"{unknown[0]} is no part of a match; {', '.join(MEASURED)} are, and all, and sure.")
+    if by_hand := [p for p in asked if p in PARTS and p not in MEASURED]:
+        raise typer.BadParameter(f"Nothing measures {by_hand[0]}: it is set by hand. {', '.join(MEASURED)} are measured.")
     document = read_shot(shot)
     wanted = [s for s in document.surfaces if (s.id == surface if surface else any(p.surface == s.id for p in document.placements))]
     if not wanted:

@@ -56,7 +56,7 @@ def measure(job_id: str, revision: int, surface: str) -> None:
         finally:
             shutil.rmtree(temporary, ignore_errors=True)
         sure = sum(p.sure and p.value is not None for p in found.proposals)
-        return f"{sure} things to take over."
+        return "1 thing to take over." if sure == 1 else f"{sure} things to take over."
 
     run_job(settings.database_url, job_id, work)
 

@@ -18,6 +18,8 @@ Strength = Annotated[float, Field(ge=0, le=4)]
 Sigma = Annotated[float, Field(ge=0, le=100)]
 PARTS = ("levels", "light", "shading", "reflections", "softness", "movement", "halo", "fringe", "vignette", "grain", "veil", "shadow",
          "glow", "wrap", "grade")  # fmt: skip
+# Parts that are measured; the others are set by hand.
+MEASURED = tuple(p for p in PARTS if p not in ("vignette", "wrap", "grade"))
 
 
 def _three(value: Any) -> Any:
