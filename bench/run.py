@@ -18,6 +18,7 @@ SECTIONS: dict[str, Callable[[bool], None]] = {
     "memory": render.run_memory,
     "composite": composite.run,
     "match": match.run,
+    "match-own": match.run_own,
     "interface": interface.run,
     "interaction": interaction.run,
 }

@@ -24,10 +24,12 @@ from verdigris.media.facts import MediaFacts
 from verdigris.media.frames import RgbFrame
 from verdigris.media.reader import open_media
 from verdigris.media.writer import FilmWriter
+from verdigris.runs.follow.surface import follow_surface
 from verdigris.runs.match.measure import measure, only_sure, with_proposals
 from verdigris.runs.match.stack import SurfaceStack
 from verdigris.runs.render.open_shot import OpenShot
-from verdigris.shot.model.document import parse_shot, with_files
+from verdigris.runs.scene.in_front import Tracks
+from verdigris.shot.model.document import Shot, parse_shot, with_files
 from verdigris.shot.model.match import SurfaceMatch
 
 TITLE = "Matching against twins"
@@ -221,6 +223,29 @@ def drawn(scene: Scene, count: int, seed: int) -> list[Frame]:
         return list(pool.map(_drawn, repeat(index), range(count), repeat(seed)))
 
 
+def prepared(folder: Path, scene: Scene, count: int, seed: int) -> tuple[Shot, list[Frame]]:
+    """A scene's files, its document, and its frames with their twins as the camera has them."""
+    frames = drawn(scene, count, seed)
+    plate = write_plate(folder, scene, frames)
+    frames = filmed(folder, frames) if scene.film else frames
+    pictures = {"art.png": new_picture()} | ({"old.png": scene.old()} if scene.known else {})
+    for name, light in pictures.items():
+        codes = np.clip(linear_to_srgb(light.astype(np.float64)), 0, 1)
+        cv2.imwrite(str(folder / name), (codes * 65535 + 0.5).astype(np.uint16)[..., ::-1])
+    return parse_shot(document(scene, plate)), frames
+
+
+def matched(folder: Path, shot: Shot, tracks: Tracks, say: bool = False) -> Shot:
+    """The shot with what is sure taken over, and levels and softness always."""
+    with OpenShot(shot, folder) as opened:
+        stack = SurfaceStack(opened.plate, shot, shot.surface("s"), tracks, opened.mattes)
+        found = measure(stack, shot.match[0], folder, old=opened.old_picture(shot.match[0]))
+    for p in found.proposals if say else ():
+        print(" ", p.part, p.sure, p.plate, "|", p.said)
+    match = with_files(with_proposals(shot.match[0], found, [*only_sure(found), "levels", "softness"]), lambda r: r)
+    return shot.model_copy(update={"match": [SurfaceMatch.model_validate(match.model_dump())]})
+
+
 def run(quick: bool, only: str = "", seed: int = 1) -> None:
     """Measure every scene; with `quick` every other frame is left out at the end."""
     count = FRAMES // 2 if quick else FRAMES
@@ -228,31 +253,15 @@ def run(quick: bool, only: str = "", seed: int = 1) -> None:
     for scene in SCENES:
         if only and only not in scene.name:
             continue
-        frames = drawn(scene, count, seed)
         ours, pin, care = Score(), Score(), Score()
         with tempfile.TemporaryDirectory() as name:
             folder = Path(name)
-            plate = write_plate(folder, scene, frames)
-            frames = filmed(folder, frames) if scene.film else frames
-            art = np.clip(linear_to_srgb(new_picture().astype(np.float64)), 0, 1)
-            cv2.imwrite(str(folder / "art.png"), (art * 65535 + 0.5).astype(np.uint16)[..., ::-1])
-            if scene.known:
-                before = np.clip(linear_to_srgb(scene.old().astype(np.float64)), 0, 1)
-                cv2.imwrite(str(folder / "old.png"), (before * 65535 + 0.5).astype(np.uint16)[..., ::-1])
-            shot = parse_shot(document(scene, plate))
+            shot, frames = prepared(folder, scene, count, seed)
             tracks = {"s": true_track(scene, count)}
             began = time.perf_counter()
-            with OpenShot(shot, folder) as opened:
-                stack = SurfaceStack(opened.plate, shot, shot.surface("s"), tracks, opened.mattes)
-                found = measure(stack, shot.match[0], folder, old=opened.old_picture(shot.match[0]))
+            sits = matched(folder, shot, tracks, bool(only))
             took = time.perf_counter() - began
-            if only:
-                for p in found.proposals:
-                    print(" ", p.part, p.sure, p.plate, "|", p.said)
-            parts = [*only_sure(found), "levels", "softness"]
-            match = with_files(with_proposals(shot.match[0], found, parts), lambda r: r)
-            matched = shot.model_copy(update={"match": [SurfaceMatch.model_validate(match.model_dump())]})
-            with OpenShot(matched, folder) as opened:
+            with OpenShot(sits, folder) as opened:
                 plates = opened.plate.frames(0, count)
                 gain, offset, first = _two_spots(scene, frames[0].plate)
                 for frame, result, picture in zip(frames, opened.film_frames(tracks, 0, count), plates, strict=True):
@@ -296,3 +305,50 @@ def run(quick: bool, only: str = "", seed: int = 1) -> None:
         "", *table(head, rows),
     ]  # fmt: skip
     write_section(TITLE, lines)
+
+
+OWN_TITLE = "Matching with our own track, several seeds"
+# Scenes whose surface has something on it to follow.
+FOLLOWED = (
+    "still poster",
+    "moving shadow edge",
+    "motion blur",
+    "focus pull",
+    "glossy carton",
+    "warm noisy night",
+    "barrel lens",
+    "camera film",
+)
+
+
+def run_own(quick: bool) -> None:
+    """The same with the track that the product finds itself, for noise of several seeds; mean and spread over the seeds."""
+    count, seeds = (FRAMES // 2, (1,)) if quick else (FRAMES, (1, 2, 3))
+    rows = []
+    for scene in (s for s in SCENES if s.name in FOLLOWED):
+        figures: list[list[float]] = []
+        for seed in seeds:
+            score, away = Score(), []
+            with tempfile.TemporaryDirectory() as name:
+                folder = Path(name)
+                shot, frames = prepared(folder, scene, count, seed)
+                with OpenShot(shot, folder) as opened:
+                    steps = follow_surface(opened.plate, shot, shot.surface("s"), again=opened.plate_again)
+                    tracks: Tracks = {"s": {s.result.frame: s.result for s in steps}}
+                sits = matched(folder, shot, tracks)
+                with OpenShot(sits, folder) as opened:
+                    plates = opened.plate.frames(0, count)
+                    for n, (frame, result, picture) in enumerate(zip(frames, opened.film_frames(tracks, 0, count), plates, strict=True)):
+                        score.add(frame, result.codes(), picture.codes())
+                        found = tracks["s"][n].corners
+                        away.append(np.inf if found is None else float(np.linalg.norm(found - frame.corners, axis=1).mean()))
+            figures.append([float(v) for v in score.row()[:5]] + [float(np.median(away))])
+        mean, spread = np.mean(figures, axis=0), np.std(figures, axis=0)
+        rows.append([scene.name, *(f"{m:.2f} ({d:.2f})" for m, d in zip(mean, spread, strict=True))])
+        print(rows[-1], flush=True)
+    lines = [
+        f"{count} frames a scene, followed from the first, noise of {len(seeds)} seeds: mean, and standard deviation between",
+        "seeds. Away: corners from where they truly are, median over frames, px.",
+        "", *table(["scene", "low dB", "cells dE", "edge dB", "sharpness", "grain", "away px"], rows),
+    ]  # fmt: skip
+    write_section(OWN_TITLE, lines)
