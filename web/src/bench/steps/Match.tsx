@@ -71,7 +71,7 @@ export function Match() {
         hash={match.old?.media}
         accept="image/*,.exr,.tif,.tiff,.svg"
         title="Drop the old picture"
-        ask="Drop the old picture, where there is one"
+        ask="Drop the old picture"
         remove="take the old picture out"
         take={(m) => set({ ...match, old: { media: m.hash } } as SurfaceMatch)}
         clear={() => set({ ...match, old: null })}

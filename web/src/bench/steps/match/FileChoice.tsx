@@ -38,7 +38,9 @@ export function FileChoice({ label, hint, hash, accept, ask, title, remove, take
         </span>
       ) : (
         <Upload title={title} accept={accept} onMedia={take}>
-          <span className="quiet small">{ask}</span>
+          <span className="quiet small" style={{ padding: "0 8px" }}>
+            {ask}
+          </span>
         </Upload>
       )}
     </Field>
