@@ -18,6 +18,8 @@ from verdigris.runs.render.handover import side_by_side
 SHADOWS_PERCENTILE, STILL_PERCENTILE, GLOSS_PERCENTILE = 92.0, 50.0, 6.0
 # From such a share of bare paper on, folds are told and not guessed.
 SURE_PAPER = 0.3
+# Folds deeper than this, standard deviation, are as likely print.
+DEEPEST = 0.1
 # An old picture that explains less of what is seen is another one.
 LEAST_FIT = 0.6
 # Px of a side of the blocks that are compared with the clean picture.
@@ -89,11 +91,13 @@ def _shading(found: Found, paper: Paper, picked: bool, known: Shading | None) ->
     for n in found.stack.frames:
         files.write(n, told.field)
     files.fill()
-    sure = (picked or known is not None) and told.known > SURE_PAPER
+    # Print that is seen softer and sharper by turns leaves marks on the paper beside it that look like folds.
+    plain = not found.stack.focus_changes and told.depth < DEEPEST
+    sure = told.known > SURE_PAPER and (known is not None or (picked and plain))
     if sure:
         said = f"Folds and texture of the old one, {where}."
     elif picked:
-        said = f"Only {where}: between, folds are guessed. Judge it by eye."
+        said = f"Folds, or print beside the paper: {where}. Judge it by eye."
     else:
         said = "Folds, or a soft print such as clouds: pick a spot of paper, measure again, and judge it by eye."
     across = told.field[told.field.shape[0] // 2, :: max(1, told.field.shape[1] // 60), 1]

@@ -66,6 +66,11 @@ class SurfaceStack:
         self._softer = {n: max(defocus.values()) - v for n, v in defocus.items()}
         self._kept = sorted({m for p in used for m in p.kept_in_front})
 
+    @property
+    def focus_changes(self) -> bool:
+        """Whether some frames are clearly softer than others."""
+        return max(self._softer.values(), default=0.0) > LEAST_SOFTER
+
     def warp(self, frame: int) -> Warp | None:
         """Where the surface is at a frame; None where it is lost."""
         corners = corners_around(self.surface, self._track, frame, self.camera)
