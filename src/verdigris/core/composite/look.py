@@ -123,16 +123,18 @@ class Look:
 def put_looked(layer: Layer, plate: Float32, box: Box, in_front: Float32 | None, keyed: Front | None, look: Look) -> tuple[Float32, Bool]:
     """Put a layer into a region with its look; parameters and answer as `put_layer`.
 
-    Where the camera sharpened, that is taken back, and done again with the new picture in: beside its edges the old halo goes.
+    Where the camera sharpened, that is taken back, and done again with the new picture in: beside its edges the old halo goes. What that
+    changes is laid on the plate's own codes, so that taking back need not be exact where nothing changes.
     """
     halo, codes_of, light_of = look.halo, look.codes_of, look.light_of
     if halo is None or codes_of is None or light_of is None:
         return _put(layer, plate, box, in_front, keyed, look)
-    before = light_of(unsharpened(codes_of(plate), halo))
-    out, touched = _put(layer, before, box, in_front, keyed, look)
-    reach = 2 * int(np.ceil(3 * halo.radius_px)) + 1
-    touched = np.asarray(cv2.dilate(touched.astype(np.uint8), np.ones((reach, reach), np.uint8)) > 0, np.bool_)
-    sharp = light_of(sharpened(codes_of(out), halo))
+    seen = codes_of(plate)
+    before = light_of(unsharpened(seen, halo))
+    out, _ = _put(layer, before, box, in_front, keyed, look)
+    change = sharpened(np.asarray(codes_of(out) - codes_of(before), np.float32), halo)
+    touched = np.asarray(np.abs(change).max(axis=2) > 2e-5, np.bool_)
+    sharp = light_of(np.asarray(seen + change, np.float32))
     return np.asarray(np.where(touched[..., None], sharp, plate), np.float32), touched
 
 

@@ -156,10 +156,9 @@ def follow_surface(
     Yields
     ------
     Step
-        For the reference frame first (unless known), then for every new frame in order of travel, both ways mixed where they
-        are followed at once; then, where what the
-        whole run says about the camera and the region makes a difference, once more for every frame in order. For a span,
-        also for frames beside it that were set by hand, to tie it to.
+        For the reference frame first (unless known), then for every new frame in order of travel, both ways mixed where they are
+        followed at once; then, where what the whole run says about the camera and the region makes a difference, once more for
+        every frame in order. For a span, also for frames beside it that were set by hand, to tie it to.
 
     Raises
     ------

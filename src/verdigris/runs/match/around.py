@@ -13,6 +13,7 @@ from verdigris.core.match.glow import GlowSeen, measure_glow_around
 from verdigris.core.types import Bool, Float32, Float64
 from verdigris.media.frames import Frame
 from verdigris.runs.match.proposal import Found, Proposal, Stopping
+from verdigris.runs.match.stack import rim
 
 FOR_SHADOW, FOR_GLOW = 8, 5
 # Px of the longer side of the picture that a shadow is told from.
@@ -50,8 +51,10 @@ def measure_shadow(found: Found, stop: Stopping) -> Proposal:
     plate = f"{100 * strength:.0f} % darker, {x:+.1f} {y:+.1f} px off, {soft:.1f} px soft"
     if gain < SURE_SHADOW:
         return Proposal("shadow", value, False, plate, "none", "Something darkens the surface beside what is in front. Judge it by eye.")
-    said = "Light that was measured place by place holds it already: take it over where Light is off."
-    return Proposal("shadow", value, False, plate, "none", said)
+    if found.local_light:
+        said = "Light was measured place by place and holds it already: take it over where Light is off."
+        return Proposal("shadow", value, False, plate, "none", said)
+    return Proposal("shadow", value, True, plate, "none", f"Told from {len(told_well)} frames, beside what is in front.")
 
 
 def _cast_at(found: Found, n: int, picture: Frame) -> CastSeen | None:
@@ -131,10 +134,7 @@ def _glow_at(found: Found, n: int, picture: Frame) -> GlowSeen | None:
     light = picture.light_of(picture.values(box))
     h, w = light.shape[:2]
     inside = np.zeros((h, w), np.uint8)
-    rim = np.linspace(0, 1, 17)[:-1]
-    z, o = np.zeros_like(rim), np.ones_like(rim)
-    outline = np.concatenate([np.stack(p, axis=1) for p in ((rim, z), (o, rim), (1 - rim, o), (z, 1 - rim))])
-    at = outline_from_surface(outline, warp) - [box[0], box[1]]
+    at = outline_from_surface(rim(), warp) - [box[0], box[1]]
     cv2.fillPoly(inside, [np.round(at * 16 - 8).astype(np.int32)], 1, shift=4)
     front = stack.in_front(n, picture, box)
     free = np.ones((h, w), np.bool_) if front is None else front < 0.02

@@ -153,7 +153,7 @@ def measure_softness(found: Found, stop: Stopping, halo: Halo | None = None) -> 
         own = told[0] ** 2 - defocus.get(n, 0.0)
         squares.append(own)
         edges += told[1]
-        for seen, near in zip(at_corners, _quarters(warp.corners.mean(axis=(0, 1)) - [box[0], box[1]], where), strict=True):
+        for seen, near in zip(at_corners, _quarters(warp.corners.mean(axis=0) - [box[0], box[1]], where), strict=True):
             corner = edge_sigma(luma, near, noise)
             if corner is not None and corner[1] >= FEWEST_EDGES:
                 seen.append(corner[0] ** 2 - defocus.get(n, 0.0))
@@ -187,11 +187,11 @@ def measure_softness(found: Found, stop: Stopping, halo: Halo | None = None) -> 
     )  # fmt: skip
 
 
-def _quarters(middle: Float64, where: Bool) -> list[Bool]:
-    """What lies nearest to each corner of a surface, for its middle in the region: four parts of `where`, in corner order."""
+def _quarters(corners: Float64, where: Bool) -> list[Bool]:
+    """What lies nearest to each corner of a surface, (4, 2) px of the region: four parts of `where`, in corner order."""
     y, x = np.mgrid[0 : where.shape[0], 0 : where.shape[1]]
-    left, top = x < middle[0], y < middle[1]
-    return [np.asarray(where & a & b, np.bool_) for a, b in ((left, top), (~left, top), (~left, ~top), (left, ~top))]
+    nearest = np.argmin([(x - cx) ** 2 + (y - cy) ** 2 for cx, cy in corners], axis=0)
+    return [np.asarray(where & (nearest == i), np.bool_) for i in range(4)]
 
 
 def _corner_sigmas(seen: Sequence[Sequence[float]], base: float) -> list[float] | None:

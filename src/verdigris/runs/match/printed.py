@@ -35,6 +35,7 @@ def measure_print(found: Found, spots: Sequence[SpotSeen], step: Callable[[], No
     departures = list(side_by_side(both, lambda pair: smooth_change(pair[0], middle, pair[1] & ever, stack.square.scale)))
     local = is_local([d.departs for d in departures])
     gloss = local and _adds(lights, seens, middle, departures)
+    found.local_light = local and not gloss
     percentile = GLOSS_PERCENTILE if gloss else SHADOWS_PERCENTILE if local else STILL_PERCENTILE
     found.clean, found.ever = clean_picture(lights, seens, percentile) if local else _lined_up(lights, seens, departures, ever)
     whites = [s for s in spots if s.code.min() > 0.6]

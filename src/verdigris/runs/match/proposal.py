@@ -59,13 +59,17 @@ class Measured:
 
 @dataclass
 class Found:
-    """What the parts share while they are measured; `old` is the old picture on the square, (h, w, 3) linear, where it is known."""
+    """What the parts share while they are measured.
+
+    `old` is the old picture on the square, (h, w, 3) linear, where it is known; `local_light` whether light is told place by place.
+    """
 
     stack: SurfaceStack
     match: SurfaceMatch
     folder: Path
     noise: float = 0.0
     old: Float32 | None = None
+    local_light: bool = False
     clean: Float32 = field(default_factory=lambda: np.zeros((1, 1, 3), np.float32))
     ever: Bool = field(default_factory=lambda: np.zeros((1, 1), np.bool_))
     lights: list[Float32] = field(default_factory=list)

@@ -141,7 +141,7 @@ class SurfaceStack:
         if warp is None or box is None:
             return None
         h, w = box[3] - box[1], box[2] - box[0]
-        outline = outline_from_surface(_rim(), warp) - [box[0], box[1]]
+        outline = outline_from_surface(rim(), warp) - [box[0], box[1]]
         near = np.zeros((h, w), np.uint8)
         at = [np.round(outline * 8 - 4).astype(np.int32)]
         cv2.fillPoly(near, at, 1, shift=3)
@@ -150,7 +150,8 @@ class SurfaceStack:
         return box, np.asarray((near > 0) if front is None else (near > 0) & (front < 0.01), np.bool_)
 
 
-def _rim() -> Float64:
+def rim() -> Float64:
+    """Points along the edge of the unit square, (N, 2), from its top-left corner round."""
     s = np.linspace(0, 1, 17)[:-1]
     z, o = np.zeros_like(s), np.ones_like(s)
     return np.concatenate([np.stack(p, axis=1) for p in ((s, z), (o, s), (1 - s, o), (z, 1 - s))])
