@@ -163,7 +163,7 @@ const PLAIN: Record<string, KeyAction> = {
   ".": "next",
 };
 
-type Pressed = { key: string; shiftKey: boolean; ctrlKey: boolean; metaKey: boolean; altKey: boolean };
+export type Pressed = { key: string; shiftKey: boolean; ctrlKey: boolean; metaKey: boolean; altKey: boolean };
 
 /** What a key does; null when it is not ours. `chosen` is whether a corner or point is selected. */
 export function actionOf(e: Pressed, chosen: boolean): KeyAction | null {
