@@ -11,8 +11,9 @@ from bench.report import table, write_section
 from bench.tracking.cases import CASES, Plate
 from bench.tracking.measure import plate_of
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.follow import PlaneFollower
 from verdigris.core.tracking.sequence.frame_result import FrameResult
+from verdigris.core.tracking.sequence.plane import AnalysisPicture
 from verdigris.core.types import Float64
 
 OUT = 500

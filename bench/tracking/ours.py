@@ -6,8 +6,9 @@ from bench.tracking.cases import Plate
 from bench.tracking.measure import Answer
 from verdigris.core.matte.occlusion import region_mask
 from verdigris.core.tracking.refinement.passes import look_again
-from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.follow import PlaneFollower
 from verdigris.core.tracking.sequence.frame_result import FrameResult
+from verdigris.core.tracking.sequence.plane import AnalysisPicture
 from verdigris.core.tracking.sequence.templates import Templates
 
 
@@ -27,7 +28,7 @@ def follow(plate: Plate) -> list[FrameResult]:
             history.append(results[n])
             n += step
     for better in look_again(
-        follower, results, pictures.__getitem__, lambda a, b: pictures[a:b], lambda n, _: plate.hidden.get(n)
+        follower, results, pictures.__getitem__, lambda frames: [pictures[n] for n in frames], lambda n, _: plate.hidden.get(n)
     ):  # fmt: skip
         results[better.frame] = better
     return [results[n] for n in range(len(pictures))]

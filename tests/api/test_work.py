@@ -159,9 +159,12 @@ def test_a_stopped_track_keeps_its_frames_and_goes_on(live, plate, plate_film):
     _, frames = take_frames(live, shot)
     kept = len(frames)
     assert 3 <= kept < 60
+    # Whoever looks sees that these may still move; the reference frame never does.
+    assert sum(not f["first_look"] for f in frames.values()) == 1
     assert track(live, shot)["state"] == "done"
     take, frames = take_frames(live, shot)
     assert (take["label"], len(frames)) == ("A", 60)
+    assert not any(f["first_look"] for f in frames.values())
 
 
 @pytest.fixture

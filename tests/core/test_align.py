@@ -10,7 +10,7 @@ from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.light.tone import SRGB, encode_table, to_code, to_light
 from verdigris.core.tracking.alignment import align as align_module
 from verdigris.core.tracking.alignment.align import FROM_FAR, FROM_NEAR, align
-from verdigris.core.tracking.alignment.fit import Conditions
+from verdigris.core.tracking.alignment.conditions import Conditions
 from verdigris.core.tracking.alignment.frame_pictures import KeptPictures
 from verdigris.core.tracking.alignment.uncertainty import corner_sigmas
 from verdigris.core.tracking.reference.appearance import build_appearance

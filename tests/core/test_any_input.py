@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 
 from tests.plates import look_up, texture
 from verdigris.core.tracking.refinement.passes import look_again
-from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.follow import PlaneFollower
+from verdigris.core.tracking.sequence.plane import AnalysisPicture
 from verdigris.core.tracking.sequence.templates import Templates
 
 W, H, COUNT = 160, 120, 6
@@ -48,7 +49,7 @@ def run(frames: list[np.ndarray], region: np.ndarray, corners: np.ndarray, motio
             results[n] = templates.step(n, pictures[n - step], pictures[n], history, None)
             history.append(results[n])
             n += step
-    for r in look_again(follower, dict(results), lambda n: pictures[n], lambda a, b: pictures[a:b], lambda n, _: None):
+    for r in look_again(follower, dict(results), lambda n: pictures[n], lambda frames: [pictures[n] for n in frames], lambda n, _: None):
         results[r.frame] = r
     return list(results.values())
 

@@ -13,10 +13,11 @@ from verdigris.core.matte.occlusion import region_mask
 from verdigris.core.tracking.alignment.frame_pictures import KeptPictures
 from verdigris.core.tracking.alignment.grain import Grain, common_grain
 from verdigris.core.tracking.calibration.calibrate import calibrate, trust_of_run, worth_settling
-from verdigris.core.tracking.calibration.shared_parameters import Asked, linearise
+from verdigris.core.tracking.calibration.equations import Asked, linearise
 from verdigris.core.tracking.calibration.solve_parameters import MOST_AHEAD, ahead_by
 from verdigris.core.tracking.refinement.passes import look_again
-from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.follow import PlaneFollower
+from verdigris.core.tracking.sequence.plane import AnalysisPicture
 
 SMALL = Recipe(count=11, reference=5, size=(640, 360), scale=0.34, camera=Camera(noise=1.0))
 
@@ -69,7 +70,7 @@ def test_a_bowed_surface_is_found_and_told_from_rows_read_late():
     pictures = [AnalysisPicture.of(f.astype(np.float32) / 255) for f in plate.frames]
     follower, results, _ = run(plate)
     first = errors(plate, results.values())
-    for better in look_again(follower, results, pictures.__getitem__, lambda a, b: pictures[a:b], lambda n, _: None):
+    for better in look_again(follower, results, pictures.__getitem__, lambda frames: [pictures[n] for n in frames], lambda n, _: None):
         results[better.frame] = better
     found = calibrate(follower, results, pictures.__getitem__, lambda n: None)
     assert np.median(errors(plate, results.values())) < 0.3 * np.median(first)
@@ -105,7 +106,7 @@ def test_a_tone_curve_that_is_not_srgb_is_found_from_how_edges_smear():
     plate = make(8, replace(SMALL, scale=0.5, camera=camera), a_photograph, change=swung)
     follower, results, _ = run(plate)
     pictures = [AnalysisPicture.of(f.astype(np.float32) / 255) for f in plate.frames]
-    for better in look_again(follower, results, pictures.__getitem__, lambda a, b: pictures[a:b], lambda n, _: None):
+    for better in look_again(follower, results, pictures.__getitem__, lambda frames: [pictures[n] for n in frames], lambda n, _: None):
         results[better.frame] = better
     found = calibrate(follower, results, pictures.__getitem__, lambda n: None)
     light = np.linspace(0.01, 1, 400)
@@ -175,7 +176,7 @@ def test_a_lens_off_centre_is_found_with_its_centre_once_it_is_known_to_bend(mon
         return settle(self, *args, **kwargs)
 
     monkeypatch.setattr(PlaneFollower, "settle", watched)
-    for better in look_again(follower, results, pictures.__getitem__, lambda a, b: pictures[a:b], lambda n, _: None):
+    for better in look_again(follower, results, pictures.__getitem__, lambda frames: [pictures[n] for n in frames], lambda n, _: None):
         results[better.frame] = better
     found = looks[-1].lens
     assert found.centre == pytest.approx((338, 168), abs=4)

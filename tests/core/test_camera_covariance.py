@@ -14,7 +14,7 @@ from verdigris.core.camera.optics import STILL, Optics
 from verdigris.core.geometry.lens import Lens
 from verdigris.core.light.tone import SRGB, encode_table, to_code
 from verdigris.core.tracking.alignment.align import FROM_NEAR, align
-from verdigris.core.tracking.alignment.fit import Conditions
+from verdigris.core.tracking.alignment.conditions import Conditions
 from verdigris.core.tracking.alignment.frame_pictures import KeptPictures
 from verdigris.core.tracking.calibration.camera_covariance import (
     LENS_TERMS,
@@ -26,7 +26,7 @@ from verdigris.core.tracking.calibration.camera_covariance import (
     nudged,
     with_doubt,
 )
-from verdigris.core.tracking.calibration.shared_parameters import with_values
+from verdigris.core.tracking.calibration.terms import with_values
 from verdigris.core.tracking.reference.appearance import build_appearance, under_other_optics
 
 SIZE = (640, 360)

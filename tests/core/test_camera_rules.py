@@ -5,19 +5,13 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from tests.core.test_shared_parameters import FRAMES, TILES, equations
+from tests.core.test_choice_of_terms import FRAMES, TILES, equations
 from verdigris.core.camera.optics import Optics
 from verdigris.core.geometry.lens import Lens
-from verdigris.core.tracking.calibration.calibrate import (
-    BEYOND_DOUBT,
-    CERTAIN,
-    LEAST_GAIN,
-    REFINING_COST,
-    _helps,
-    _simpler_first,
-)
+from verdigris.core.tracking.calibration.comparison import LEAST_GAIN, Gain
 from verdigris.core.tracking.calibration.readout_likelihood import READOUTS, ROWS_SHOW, rows_may_be_read, rows_show, share_of_rows
-from verdigris.core.tracking.calibration.shared_parameters import BOW, CENTRE, LENS, Estimate, Term
+from verdigris.core.tracking.calibration.terms import BOW, CENTRE, LENS, Estimate, Term
+from verdigris.core.tracking.calibration.weighing import BEYOND_DOUBT, CERTAIN, REFINING_COST, _helps, _simpler_first
 
 GEOMETRY: tuple[Term, ...] = ("shutter", "readout", *BOW, *LENS)
 # As long as no lens is known, nobody asks for its centre.
@@ -33,7 +27,7 @@ def said(**times: float) -> dict[str, Estimate]:
 
 
 def helps(estimates, known=NOTHING, gain=0.0, give=0.01, least=LEAST_GAIN, first=True, shutter=0.0) -> bool:
-    return _helps(estimates, set(known), gain, give, least, first, shutter)
+    return _helps(estimates, set(known), Gain(gain, give), least, first, shutter)
 
 
 @pytest.mark.parametrize(

@@ -12,11 +12,12 @@ from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.geometry.motion import estimate_motion
 from verdigris.core.matte.occlusion import region_mask
 from verdigris.core.tracking.alignment.align import FROM_NEAR, align
-from verdigris.core.tracking.alignment.fit import Conditions
+from verdigris.core.tracking.alignment.conditions import Conditions
 from verdigris.core.tracking.alignment.frame_pictures import KeptPictures
 from verdigris.core.tracking.reference.features import follow_features, moved, warped
 from verdigris.core.tracking.refinement.passes import look_again
-from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.follow import PlaneFollower
+from verdigris.core.tracking.sequence.plane import AnalysisPicture
 
 SIZE = (960, 640)
 # How the crowd moves on its own, px a frame: together, and each for itself.
@@ -97,7 +98,7 @@ def test_the_plane_is_followed_behind_the_crowd_and_nothing_wrong_is_unsaid(plat
             results[n] = plane.step(n, pictures[n - step], pictures[n], history, None)
             history.append(results[n])
             n += step
-    for better in look_again(plane, results, pictures.__getitem__, lambda a, b: pictures[a:b], lambda n, _: None):
+    for better in look_again(plane, results, pictures.__getitem__, lambda frames: [pictures[n] for n in frames], lambda n, _: None):
         results[better.frame] = better
     held = [r for r in results.values() if r.status == "followed"]
     assert len(held) >= len(pictures) - 1

@@ -12,12 +12,13 @@ from verdigris.core.camera.optics import STILL, Optics
 from verdigris.core.geometry.homography import homography_from_quads
 from verdigris.core.matte.occlusion import region_mask
 from verdigris.core.tracking.alignment.align import fit_at
-from verdigris.core.tracking.alignment.fit import Conditions
+from verdigris.core.tracking.alignment.conditions import Conditions
 from verdigris.core.tracking.alignment.frame_pictures import KeptPictures
 from verdigris.core.tracking.alignment.uncertainty import seen_box
 from verdigris.core.tracking.reference.appearance import build_appearance
-from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.follow import PlaneFollower
 from verdigris.core.tracking.sequence.frame_result import FrameResult
+from verdigris.core.tracking.sequence.plane import AnalysisPicture
 
 SMALL = Recipe(count=9, reference=4, size=(640, 360), scale=0.34, camera=Camera(noise=2.0))
 
@@ -96,7 +97,7 @@ def test_what_looks_flat_where_the_reference_does_not_is_not_taken_for_seen(plai
     fit = found[0]
     whole = seen_box(fit)
     across = appearance.across
-    fit.gain.reshape(across, across)[:, across // 2 :] = 0.05
+    fit.tiles.gain.reshape(across, across)[:, across // 2 :] = 0.05
     half = seen_box(fit)
     assert half[0] == pytest.approx(whole[0], abs=0.15)
     middle = (whole[0, 0] + whole[1, 0]) / 2

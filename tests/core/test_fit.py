@@ -11,12 +11,15 @@ from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.geometry.motion import exponential
 from verdigris.core.light.tone import SRGB, Tone
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking.alignment.fit import Conditions, Fit
+from verdigris.core.tracking.alignment.conditions import Conditions
+from verdigris.core.tracking.alignment.fit import Fit
 from verdigris.core.tracking.alignment.frame_pictures import FramePictures
 from verdigris.core.tracking.alignment.grain import Grain
+from verdigris.core.tracking.alignment.judgement import good_share
 from verdigris.core.tracking.alignment.samples import box_of
 from verdigris.core.tracking.alignment.synthesis import SMOOTHING_STEP, softness
 from verdigris.core.tracking.alignment.uncertainty import BENDS, bent_jacobian
+from verdigris.core.tracking.calibration.term_rows import by_shutter, by_tone
 from verdigris.core.tracking.reference.appearance import USUAL_VARIANCE, build_appearance, under_other_optics
 
 WIDTH, HEIGHT, AT = 480, 320, 6
@@ -52,9 +55,9 @@ def half_size(plate):
 
 def test_at_the_true_pose_the_prediction_is_the_frame(plate, appearance):
     fit = compared(appearance, plate.frames[AT], plate.truth[AT])
-    assert fit.seen.mean() > 0.9
-    assert np.sqrt(np.mean(fit.residuals()[fit.seen] ** 2)) < 0.002
-    assert fit.good_share() > 0.99
+    assert fit.view.seen.mean() > 0.9
+    assert np.sqrt(np.mean(fit.residuals()[fit.view.seen] ** 2)) < 0.002
+    assert good_share(fit) > 0.99
 
 
 @pytest.mark.parametrize(("gain", "bias"), [(1.3, 0.05), (0.6, 0.2)])
@@ -66,9 +69,9 @@ def test_brighter_or_flatter_tiles_are_the_same_surface(plate, appearance, gain,
     centres = apply_homography(plate.truth[AT], appearance.centres)[:, 0]
     away = np.abs(centres - 240) > 20
     tiles = fit.samples.tiles
-    assert np.sqrt(np.mean(fit.residuals()[fit.seen & away[tiles]] ** 2)) < 0.003
-    right = away & (centres > 240) & (fit.mass > 0)
-    assert fit.gain[right] == pytest.approx(np.full(right.sum(), 0.7 * gain), rel=0.03)
+    assert np.sqrt(np.mean(fit.residuals()[fit.view.seen & away[tiles]] ** 2)) < 0.003
+    right = away & (centres > 240) & (fit.tiles.mass > 0)
+    assert fit.tiles.gain[right] == pytest.approx(np.full(right.sum(), 0.7 * gain), rel=0.03)
 
 
 def test_where_the_plane_is_seen_smaller_every_pixel_counts_once_and_covered_ones_not_at_all(plate, appearance):
@@ -93,9 +96,9 @@ def test_a_prediction_changes_with_the_pose_as_its_jacobian_says(plate, appearan
         there = []
         for pose in moved:
             fit.look(pose, USUAL_VARIANCE)
-            there.append(fit.template.copy())
+            there.append(fit.view.template.copy())
         fit.look(h, USUAL_VARIANCE)
-        change, said = (there[0] - there[1])[fit.seen] / (2 * size), fit.jacobian[k, fit.seen]
+        change, said = (there[0] - there[1])[fit.view.seen] / (2 * size), fit.view.jacobian[k, fit.view.seen]
         assert np.corrcoef(change, said)[0, 1] > 0.999
         assert np.std(change) == pytest.approx(np.std(said), rel=0.02)
 
@@ -109,14 +112,14 @@ def test_equations_are_those_of_least_squares_with_gain_and_bias_of_every_tile_f
     hessians, scores = fit.equations()
     hessian, score = hessians.sum(axis=0), scores.sum(axis=0)
     expected, pulls = np.zeros_like(hessian), np.zeros_like(score)
-    tiles, used = fit.samples.tiles, fit.seen & (fit.weights > 0)
+    tiles, used = fit.samples.tiles, fit.view.seen & (fit.weights > 0)
     for tile in np.unique(tiles[used]):
         i = np.flatnonzero(used & (tiles == tile))
-        if fit.mass[tile] == 0:
+        if fit.tiles.mass[tile] == 0:
             continue
         root = np.sqrt(fit.weights[i].astype(float))[:, None]
-        free = root * np.stack([fit.template[i], np.ones(len(i))], axis=1)
-        jac = root * fit.gain[tile] * fit.jacobian[:, i].T
+        free = root * np.stack([fit.view.template[i], np.ones(len(i))], axis=1)
+        jac = root * fit.tiles.gain[tile] * fit.view.jacobian[:, i].T
         left = jac - free @ np.linalg.lstsq(free, jac, rcond=None)[0]
         expected += left.T @ left
         pulls += left.T @ (root[:, 0] * fit.residuals()[i])
@@ -157,7 +160,7 @@ def test_a_softer_frame_is_met_by_a_softer_prediction(plate, appearance, blur):
     left = {}
     for told in (0.0, 2.0, 9.0):
         fit = compared(appearance, values, plate.truth[AT], Conditions(STILL, STILL, blur=told))
-        left[told] = float(np.sqrt(np.mean(fit.residuals()[fit.seen] ** 2)))
+        left[told] = float(np.sqrt(np.mean(fit.residuals()[fit.view.seen] ** 2)))
     assert min(left, key=left.__getitem__) == blur
 
 
@@ -176,11 +179,11 @@ def test_a_small_step_needs_no_new_look(plate, appearance):
     fit = compared(appearance, plate.frames[AT], h)
     n = fit.normaliser
     fit.advance(step)
-    said = fit.template.copy()
+    said = fit.view.template.copy()
     fit.look(np.linalg.inv(n) @ exponential(step[:8]) @ n @ h, USUAL_VARIANCE)
     moved = np.abs(step[:2]).max() / n[0, 0]
     assert moved > 0.05
-    assert np.std((said - fit.template)[fit.seen]) < 0.03 * moved * np.std(fit.slope[fit.seen])
+    assert np.std((said - fit.view.template)[fit.view.seen]) < 0.03 * moved * np.std(fit.view.slope[fit.view.seen])
 
 
 def test_a_tile_that_shows_something_else_says_nothing_of_the_noise_and_is_told_so_at_every_look(plate, appearance):
@@ -194,7 +197,7 @@ def test_a_tile_that_shows_something_else_says_nothing_of_the_noise_and_is_told_
     agreement = []
     for _ in range(4):
         fit.reweigh()
-        agreement.append(fit.agreement[other])
+        agreement.append(fit.tiles.agreement[other])
     assert np.mean(np.array(agreement[2:]) < 0.05) > 0.9
     assert not np.isnan(np.array(agreement)).any()
     assert fit.noise == pytest.approx(clean.noise, rel=0.4)
@@ -205,10 +208,10 @@ def test_on_a_bowed_surface_shutter_and_tone_change_what_is_predicted_and_nothin
     bow = Bow.of(plate.corners, size, (0.02, 0.01))
     fit = compared(appearance, plate.frames[AT], h, Conditions(MOVING, STILL, shutter=0.01, bow=bow))
     longer = compared(appearance, plate.frames[AT], h, Conditions(MOVING, STILL, shutter=0.012, bow=bow))
-    both = fit.seen & longer.seen
-    change = (longer.template - fit.template)[both] / 0.002
-    assert np.corrcoef(fit.by_shutter(h)[both], change)[0, 1] > 0.98
+    both = fit.view.seen & longer.view.seen
+    change = (longer.view.template - fit.view.template)[both] / 0.002
+    assert np.corrcoef(by_shutter(fit, h)[both], change)[0, 1] > 0.98
     flat = compared(appearance, plate.frames[AT], h, Conditions(MOVING, STILL, shutter=0.01))
     bend = Tone(tilt=0.1)
     bent = under_other_optics(appearance, plate.frames[plate.reference], Optics(WIDTH, HEIGHT, tone=bend), STILL)
-    assert np.std(fit.by_tone(bent, bend, h)) == pytest.approx(np.std(flat.by_tone(bent, bend, h)), rel=0.2)
+    assert np.std(by_tone(fit, bent, bend, h)) == pytest.approx(np.std(by_tone(flat, bent, bend, h)), rel=0.2)

@@ -11,7 +11,7 @@ from tests.core.test_appearance import HEIGHT, INSIDE, PLAIN, WIDTH, photograph
 from verdigris.core.camera.optics import STILL
 from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.tracking.alignment.align import align
-from verdigris.core.tracking.alignment.fit import Conditions
+from verdigris.core.tracking.alignment.conditions import Conditions
 from verdigris.core.tracking.alignment.frame_pictures import KeptPictures
 from verdigris.core.tracking.alignment.grain import USUAL_GRAIN, Grain, alike_px2, common_grain, kept_and_pull, left_in_frame
 from verdigris.core.tracking.alignment.synthesis import predict, softness

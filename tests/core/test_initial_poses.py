@@ -9,9 +9,10 @@ from tests.plates import Plate, look_up, make_plate, passed_by, texture
 from verdigris.core.camera.optics import STILL, Optics
 from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.follow import PlaneFollower
 from verdigris.core.tracking.sequence.frame_result import Evidence
 from verdigris.core.tracking.sequence.initial_poses import Guesses, Past, speed_at
+from verdigris.core.tracking.sequence.plane import AnalysisPicture
 
 SIZE = (480, 320)
 PLAIN = Optics(*SIZE)

@@ -6,7 +6,8 @@ import pytest
 from verdigris.core.geometry.quad import find_quad_problem
 from verdigris.core.geometry.shapes import polygon_coverage
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.follow import PlaneFollower
+from verdigris.core.tracking.sequence.plane import AnalysisPicture
 from verdigris.demo.render import expose, render_light, truth
 from verdigris.demo.scenes import SCENES, build_scene
 from verdigris.demo.shots import kiosk_document

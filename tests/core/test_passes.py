@@ -11,10 +11,13 @@ from tests.plates import make_plate
 from verdigris.core.camera.optics import STILL, Movement
 from verdigris.core.matte.occlusion import region_mask
 from verdigris.core.tracking.alignment import align
-from verdigris.core.tracking.refinement import passes as second_look
+from verdigris.core.tracking.refinement import close_passes
+from verdigris.core.tracking.refinement.passes import look_again
 from verdigris.core.tracking.sequence import follow
-from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.follow import PlaneFollower
 from verdigris.core.tracking.sequence.frame_result import Evidence, FrameResult, lost
+from verdigris.core.tracking.sequence.neighbours import stands_out
+from verdigris.core.tracking.sequence.plane import AnalysisPicture
 
 FRAMES = range(30)
 
@@ -62,15 +65,15 @@ def known():
 
 def look(monkeypatch, follower, known, found):
     answers = iter(found)
-    monkeypatch.setattr(second_look, "calibrate", lambda *a: next(answers))
+    monkeypatch.setattr(close_passes, "calibrate", lambda *a: next(answers))
     # Nothing is worth a look for its own sake: other optics were found in the round before.
     worth = iter([True] + [False] * 9)
-    monkeypatch.setattr(second_look, "worth_settling", lambda *a: next(worth))
-    monkeypatch.setattr(second_look, "trust_of_run", lambda *a: None)
-    monkeypatch.setattr(second_look, "choose_frames", lambda *a: [10])
+    monkeypatch.setattr(close_passes, "worth_settling", lambda *a: next(worth))
+    monkeypatch.setattr(close_passes, "trust_of_run", lambda *a: None)
+    monkeypatch.setattr(close_passes, "choose_frames", lambda *a: [10])
     blank = AnalysisPicture.of(np.zeros((2, 2), np.float32))
-    pictures = second_look.look_again(
-        follower, known, lambda n: blank, lambda a, b: [blank] * (b - a), lambda n, r: None, only=FRAMES
+    pictures = look_again(
+        follower, known, lambda n: blank, lambda frames: [blank] * len(frames), lambda n, r: None, only=FRAMES
     )  # fmt: skip
     return list(pictures)
 
@@ -160,14 +163,35 @@ def test_what_a_plain_camera_lost_is_followed_again_from_both_sides_through_the_
 
 
 def test_where_nothing_new_is_found_every_frame_has_one_thorough_look_at_once(monkeypatch, known):
-    monkeypatch.setattr(second_look, "calibrate", lambda *a: calibration(True))
-    monkeypatch.setattr(second_look, "worth_settling", lambda *a: False)
-    monkeypatch.setattr(second_look, "trust_of_run", lambda *a: None)
+    monkeypatch.setattr(close_passes, "calibrate", lambda *a: calibration(True))
+    monkeypatch.setattr(close_passes, "worth_settling", lambda *a: False)
+    monkeypatch.setattr(close_passes, "trust_of_run", lambda *a: None)
     follower = Recorder()
     blank = AnalysisPicture.of(np.zeros((2, 2), np.float32))
-    better = list(second_look.look_again(follower, known, lambda n: blank, lambda a, b: [blank] * (b - a), lambda n, r: None, only=FRAMES))
+    better = list(look_again(follower, known, lambda n: blank, lambda frames: [blank] * len(frames), lambda n, r: None, only=FRAMES))
     assert follower.asked[-1] == [(n, True) for n in FRAMES[1:]]
     assert [r.frame for r in better] == list(FRAMES[1:])
+
+
+def test_frames_are_looked_at_from_the_reference_outwards_and_no_further_than_there_is_something(monkeypatch, known):
+    asked = []
+    monkeypatch.setattr(close_passes, "calibrate", lambda *a: calibration(False))
+    monkeypatch.setattr(close_passes, "worth_settling", lambda *a: False)
+    monkeypatch.setattr(close_passes, "trust_of_run", lambda *a: None)
+    follower = Recorder(lambda n, count: 2.0 if n in (3, 5, 14) and count < 32 else 0.0)
+    follower.reference_frame = 8
+    blank = AnalysisPicture.of(np.zeros((2, 2), np.float32))
+
+    def pictures(frames):
+        asked.append(frames)
+        return [blank] * len(frames)
+
+    better = [r.frame for r in look_again(follower, known, lambda n: blank, pictures, lambda n, r: None, only=FRAMES)]
+    outwards = [*range(9, 30), *range(7, -1, -1)]
+    assert better[:29] == outwards
+    # Those that turned out to move otherwise, in the same order: what lies beyond them is not read.
+    assert better[29:] == [14, 5, 3]
+    assert asked == [range(9, 30), range(7, -1, -1), range(14, 15), range(5, 2, -1)]
 
 
 @pytest.fixture(scope="module")
@@ -187,11 +211,11 @@ def test_a_frame_stands_out_against_those_around_it_and_only_where_there_are_som
         return FrameResult(n, "followed", np.eye(3), CORNERS, np.full(4, 0.1), 0.1, 1.0, "", Evidence(np.eye(3), cost=cost))
 
     even = {n: result(n, 0.01 + 0.001 * (n % 3)) for n in range(plane.reference_frame + 1, plane.reference_frame + 12)}
-    assert not any(plane.stands_out(n, even) for n in even)
+    assert not any(stands_out(plane, n, even) for n in even)
     which = plane.reference_frame + 6
     odd = {**even, which: result(which, 0.03)}
-    assert [n for n in odd if plane.stands_out(n, odd)] == [which]
-    assert not plane.stands_out(which, {n: odd[n] for n in (which - 1, which, which + 1)})
+    assert [n for n in odd if stands_out(plane, n, odd)] == [which]
+    assert not stands_out(plane, which, {n: odd[n] for n in (which - 1, which, which + 1)})
 
 
 def test_doubt_grows_where_hardly_anything_looks_as_it_should(monkeypatch, plate, plane):
@@ -242,6 +266,19 @@ def test_points_are_asked_only_where_something_else_than_noise_is_left(monkeypat
     monkeypatch.setattr(follow, "look_at_points", lambda *a: calls.append(a))
     assert plane.settle(n, AnalysisPicture.of(plate.frames[n]), known, None).status == "followed"
     assert bool(calls) != only_noise
+
+
+def test_a_result_says_whether_closer_looks_may_still_move_it(plate, plane):
+    n = plate.reference + 1
+    now, before = AnalysisPicture.of(plate.frames[n]), AnalysisPicture.of(plate.frames[plate.reference])
+    reference = plane.reference_result()
+    stepped = plane.step(n, before, now, [reference], None, thorough=False)
+    run = {plate.reference: reference, n: stepped}
+    assert [r.first_look for r in (reference, stepped)] == [False, True]
+    assert plane.settle(n, now, run, None, thorough=False).first_look
+    assert not plane.settle(n, now, run, None).first_look
+    # One that cannot be found stays lost, and is through all the same.
+    assert not plane.settle(n, now, {**run, n: replace(lost(n, 0.0, ""), first_look=True)}, np.ones(now.values.shape, bool)).first_look
 
 
 def test_a_quick_step_leads_near_and_a_thorough_one_nearer(plate, plane):

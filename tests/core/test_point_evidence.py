@@ -9,12 +9,13 @@ from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.geometry.motion import exponential
 from verdigris.core.matte.occlusion import region_mask
 from verdigris.core.tracking.alignment.align import align
-from verdigris.core.tracking.alignment.fit import Conditions
+from verdigris.core.tracking.alignment.conditions import Conditions
 from verdigris.core.tracking.alignment.frame_pictures import KeptPictures
 from verdigris.core.tracking.alignment.point_evidence import look_at_points, weigh_points
 from verdigris.core.tracking.alignment.uncertainty import corner_sigmas
 from verdigris.core.tracking.reference.features import choose_features
-from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.follow import PlaneFollower
+from verdigris.core.tracking.sequence.plane import AnalysisPicture
 
 FRAME = 5
 CONDITIONS = Conditions(STILL, STILL)

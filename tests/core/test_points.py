@@ -11,7 +11,7 @@ from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.geometry.motion import MOTIONS, holds
 from verdigris.core.tracking.points.planes import borrow, corner_sigmas_of_points, motion_of, plane_from_points
 from verdigris.core.tracking.points.points import Pattern, PatternProblem, PointResult, follow_point, match_point
-from verdigris.core.tracking.sequence.follow import AnalysisPicture
+from verdigris.core.tracking.sequence.plane import AnalysisPicture
 
 PLATE = make_plate(count=12, reference=4)
 PICTURES = [AnalysisPicture.of(f) for f in PLATE.frames]

@@ -10,7 +10,8 @@ from verdigris.core.tracking.reference.edge_profiles import EdgeProfiles
 from verdigris.core.tracking.reference.repetition import Repetition, masked_correlation
 from verdigris.core.tracking.reference.rim import APART, Rim
 from verdigris.core.tracking.refinement.passes import look_again
-from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.follow import PlaneFollower
+from verdigris.core.tracking.sequence.plane import AnalysisPicture
 from verdigris.core.tracking.sequence.templates import Templates
 
 W, H = 400, 300
@@ -42,7 +43,7 @@ def follow(frames, region, corners, reference, motion="perspective") -> dict:
             results[n] = templates.step(n, pictures[n - step], pictures[n], history, None)
             history.append(results[n])
             n += step
-    for r in look_again(follower, dict(results), lambda n: pictures[n], lambda a, b: pictures[a:b], lambda n, _: None):
+    for r in look_again(follower, dict(results), lambda n: pictures[n], lambda frames: [pictures[n] for n in frames], lambda n, _: None):
         results[r.frame] = r
     return results
 

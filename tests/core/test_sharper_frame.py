@@ -11,10 +11,11 @@ from bench.tracking.render import Camera, shutter
 from verdigris.core.camera.optics import Movement
 from verdigris.core.geometry.homography import apply_homography, homography_from_quads
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking.refinement import passes as second_look
+from verdigris.core.tracking.refinement import passes
 from verdigris.core.tracking.refinement.sharper_frame import SharperFrame, makes_surer, sharper_frame
-from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.follow import PlaneFollower
 from verdigris.core.tracking.sequence.frame_result import Evidence, FrameResult
+from verdigris.core.tracking.sequence.plane import AnalysisPicture
 
 REFERENCE = 6
 CAMERA = Camera(shutter(0.5, 11), readout=0.4, noise=1.0)
@@ -41,7 +42,7 @@ def errors(plate, results) -> np.ndarray:
 
 
 def test_frames_lie_closer_than_against_the_smeared_reference(plate, results, monkeypatch):
-    monkeypatch.setattr(second_look, "sharper_frame", lambda *a: None)
+    monkeypatch.setattr(passes, "sharper_frame", lambda *a: None)
     alone = follow(plate)
     assert np.median(errors(plate, results)) < 0.7 * np.median(errors(plate, alone))
     sigma = np.array([r.sigma_px for r in results if r.frame != plate.reference])
@@ -63,7 +64,7 @@ def test_frames_are_left_as_they_were_unless_they_become_surer(plate, monkeypatc
         kept.update(results)
         return False
 
-    monkeypatch.setattr(second_look, "makes_surer", unsure)
+    monkeypatch.setattr(passes, "makes_surer", unsure)
     assert all(np.array_equal(r.corners, kept[r.frame].corners) for r in follow(plate))
 
 

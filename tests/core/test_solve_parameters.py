@@ -5,12 +5,13 @@ from dataclasses import dataclass
 import numpy as np
 import pytest
 
-from tests.core.test_shared_parameters import FRAMES, TILES
+from tests.core.test_choice_of_terms import FRAMES, TILES
 from verdigris.core.camera.optics import STILL, Optics
 from verdigris.core.tracking.alignment.grain import USUAL_GRAIN
 from verdigris.core.tracking.calibration import solve_parameters as solve_terms
-from verdigris.core.tracking.calibration.shared_parameters import Asked, Equations, Term, value_of, with_values
+from verdigris.core.tracking.calibration.equations import Asked, Equations
 from verdigris.core.tracking.calibration.solve_parameters import WORTH_STEPS, Solved, solve
+from verdigris.core.tracking.calibration.terms import Term, value_of, with_values
 
 PLAIN = Optics(640, 360, shutter=0.0)
 TERMS: tuple[Term, ...] = ("shutter", "readout", "bow_along", "k1")

@@ -9,8 +9,9 @@ from tests.plates import Plate, faded, make_plate, texture
 from verdigris.core.geometry.homography import apply_homography, homography_from_quads
 from verdigris.core.matte.occlusion import region_mask
 from verdigris.core.tracking.refinement.passes import look_again
-from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.follow import PlaneFollower
 from verdigris.core.tracking.sequence.frame_result import Evidence, FrameResult, lost
+from verdigris.core.tracking.sequence.plane import AnalysisPicture
 from verdigris.core.tracking.sequence.templates import (
     LEAST_GOOD,
     LEAST_SHARE,
@@ -36,7 +37,7 @@ def follow(plate: Plate, frames, wrap=Templates) -> dict[int, FrameResult]:
     for n in range(plate.reference + 1, len(pictures)):
         results[n] = stepper.step(n, pictures[n - 1], pictures[n], history, None)
         history.append(results[n])
-    for better in look_again(follower, results, pictures.__getitem__, lambda a, b: pictures[a:b], lambda n, _: None):
+    for better in look_again(follower, results, pictures.__getitem__, lambda frames: [pictures[n] for n in frames], lambda n, _: None):
         results[better.frame] = better
     return results
 

@@ -6,12 +6,15 @@ import pytest
 from bench.tracking.materials import photograph
 from verdigris.core.camera.optics import Movement, Optics
 from verdigris.core.light.tone import SRGB, encode_table, to_code
-from verdigris.core.tracking.alignment.fit import Conditions, Fit
+from verdigris.core.tracking.alignment.conditions import Conditions
+from verdigris.core.tracking.alignment.fit import Fit
 from verdigris.core.tracking.alignment.frame_pictures import KeptPictures
 from verdigris.core.tracking.alignment.samples import box_of
-from verdigris.core.tracking.calibration.shared_parameters import Term, rows_of, value_of, with_values
+from verdigris.core.tracking.calibration.term_rows import rows_of
+from verdigris.core.tracking.calibration.terms import Term, value_of, with_values
 from verdigris.core.tracking.reference.appearance import USUAL_VARIANCE
-from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.follow import PlaneFollower
+from verdigris.core.tracking.sequence.plane import AnalysisPicture
 
 SIZE = (640, 360)
 CORNERS = np.array([[130.0, 60.0], [500.0, 70.0], [490.0, 300.0], [140.0, 290.0]])
@@ -61,8 +64,8 @@ def test_rows_of_shared_terms_are_what_predictions_do(plane, around, term):
         predicted(plane.under(with_values(here.optics, {term: value_of(here.optics, term) + step}), MOVES_AT_REFERENCE), fit)
         for step in (STEPS[term], -STEPS[term])
     )
-    both = fit.seen & more.seen & less.seen
-    change = (more.prediction[both, 0] - less.prediction[both, 0]) / (2 * STEPS[term])
+    both = fit.view.seen & more.view.seen & less.view.seen
+    change = (more.view.prediction[both, 0] - less.view.prediction[both, 0]) / (2 * STEPS[term])
     assert both.mean() > 0.8
     assert float(change @ row[both]) / float(row[both] @ row[both]) == pytest.approx(1.0, abs=0.02)
     assert np.corrcoef(change, row[both])[0, 1] > 0.99

@@ -5,8 +5,9 @@ from tests.plates import Plate, make_plate
 from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.geometry.motion import FREEDOMS, MOTIONS, Motion, estimate_motion, exponential, point_jacobian
 from verdigris.core.matte.occlusion import region_mask
-from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.follow import PlaneFollower
 from verdigris.core.tracking.sequence.frame_result import FrameResult
+from verdigris.core.tracking.sequence.plane import AnalysisPicture
 from verdigris.core.types import Bool
 
 

@@ -10,7 +10,7 @@ from bench.tracking.cases import Recipe, a_photograph, make
 from bench.tracking.render import Camera, shutter
 from tests.plates import write_plate
 from verdigris.core.camera.optics import STILL, Optics
-from verdigris.core.tracking.calibration.calibrate import Calibration
+from verdigris.core.tracking.calibration.result import Calibration
 from verdigris.runs.advice.followed import advise_camera, describe_bow
 from verdigris.runs.follow.surface import follow_surface
 from verdigris.runs.render.open_shot import OpenShot

@@ -13,8 +13,8 @@ from bench.tracking.render import Camera
 from tests.plates import Plate, write_plate
 from verdigris.cli.main import app
 from verdigris.core.geometry.lens import Lens
-from verdigris.core.tracking.calibration.calibrate import Calibration
-from verdigris.core.tracking.calibration.shared_parameters import Estimate
+from verdigris.core.tracking.calibration.result import Calibration
+from verdigris.core.tracking.calibration.terms import Estimate
 from verdigris.runs.advice import followed as advice
 
 HALF_DIAGONAL = float(np.hypot(640, 360)) / 2

@@ -14,7 +14,7 @@ from verdigris.api.context import Folder, Transaction
 from verdigris.api.decoding import in_its_process
 from verdigris.api.models.advice import DisagreementView, FrameWorthView, JitterView, LensView, MotionAdvice
 from verdigris.api.views import proxy_sources
-from verdigris.core.tracking.calibration.shared_parameters import CENTRE
+from verdigris.core.tracking.calibration.terms import CENTRE
 from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.formats.track_json import Track, make_track
 from verdigris.media.facts import MediaFacts

@@ -58,7 +58,7 @@ def frame_view(r: FrameResult) -> TakeFrameView:
     """One frame of a take for the client."""
     return TakeFrameView(
         frame=r.frame, status=r.status, residual_px=r.residual_px, share_used=r.share_used, margin_px=r.margin_px, through=r.through,
-        reason=r.reason,
+        reason=r.reason, first_look=r.first_look,
         defocus_px2=None if r.softness is None else r.softness.defocus_px2,
         smear_px=None if r.softness is None else r.softness.smear_px,
         noise=None if r.softness is None else r.softness.noise,

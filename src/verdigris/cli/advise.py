@@ -120,7 +120,7 @@ def lens(
     json: Json = False,
 ) -> None:
     """Estimate the lens: from lines that should be straight, or from a finished track, then with rows and bow; with each uncertainty."""
-    from verdigris.core.tracking.calibration.shared_parameters import CENTRE
+    from verdigris.core.tracking.calibration.terms import CENTRE
     from verdigris.formats.track_json import read_tracks
     from verdigris.runs.advice.followed import advise_camera
     from verdigris.runs.errors import RunError

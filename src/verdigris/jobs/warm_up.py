@@ -3,7 +3,8 @@
 import cv2
 import numpy as np
 
-from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.follow import PlaneFollower
+from verdigris.core.tracking.sequence.plane import AnalysisPicture
 from verdigris.core.types import Float32
 
 WIDTH, HEIGHT = 240, 180

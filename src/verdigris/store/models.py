@@ -151,6 +151,7 @@ class TakeFrame(Base):
     defocus_px2: Mapped[float | None] = mapped_column(Float)
     smear_px: Mapped[float | None] = mapped_column(Float)
     noise: Mapped[float | None] = mapped_column(Float)
+    first_look: Mapped[bool] = mapped_column(Boolean, default=False)
     points: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     reason: Mapped[str] = mapped_column(Text, default="")
 

@@ -89,6 +89,7 @@ def write_frame(s: Session, take_id: uuid.UUID, r: FrameResult, points: Mapping[
         "defocus_px2": None if r.softness is None else float(r.softness.defocus_px2),
         "smear_px": None if r.softness is None or r.softness.smear_px is None else float(r.softness.smear_px),
         "noise": None if r.softness is None or r.softness.noise is None else float(r.softness.noise),
+        "first_look": r.first_look,
         "reason": r.reason,
         "points": {k: _plain_point(p) for k, p in points.items()} if points else None,
     }
@@ -163,6 +164,7 @@ def _result(row: TakeFrame, camera: Optics | None) -> FrameResult:
         margin_px=row.margin_px,
         through=row.through,
         softness=None if row.defocus_px2 is None else Softness(row.defocus_px2, row.smear_px, row.noise),
+        first_look=row.first_look,
         camera=camera,
     )
 

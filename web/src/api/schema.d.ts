@@ -7204,6 +7204,11 @@ export interface components {
             smear_px: number | null;
             /** Noise */
             noise: number | null;
+            /**
+             * First Look
+             * @description closer looks may still move it
+             */
+            first_look: boolean;
             /** Reason */
             reason: string;
         };

@@ -68,6 +68,7 @@ class TakeFrameView(BaseModel):
     defocus_px2: float | None
     smear_px: float | None
     noise: float | None
+    first_look: bool = Field(description="closer looks may still move it")
     reason: str
 
 

@@ -6,10 +6,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from verdigris.core.composite.blend import blended
+from verdigris.core.composite.front_edge import front_edge
 from verdigris.core.composite.layer import Box, Layer
 from verdigris.core.composite.look import Look, put_looked
 from verdigris.core.composite.texture import Texture
 from verdigris.core.composite.unmix import Front, put_layer
+from verdigris.core.geometry.shapes import polygon_coverage
 from verdigris.core.types import Bool, Float32
 
 
@@ -21,6 +23,7 @@ class Laid:
     ----------
     box : the pixels it may touch, plate px
     nearer : (h, w) float32 coverage of what is nearer in that box, or None
+    front : (h, w) float32, how much of that stands before the surface, outlines and shapes above all; the rest is only not shown there
     keyed : what stands before the bare surface, in that box, or None
     look : how it is made to sit, or None
     """
@@ -28,6 +31,7 @@ class Laid:
     layer: Layer
     box: Box
     nearer: Float32 | None = None
+    front: Float32 | None = None
     keyed: Front | None = None
     look: Look | None = None
 
@@ -49,14 +53,32 @@ def put_layers(light: Float32, around: Box, layers: Sequence[Laid]) -> tuple[Flo
     for one in layers:
         x0, y0, x1, y1 = one.box
         part = np.s_[y0 - around[1] : y1 - around[1], x0 - around[0] : x1 - around[0]]
-        below = np.ascontiguousarray(light[part])
+        # What is read below is not to change as it is written over.
+        below = light[part].copy()
         if one.look is not None:
             light[part], hit = put_looked(one.layer, below, one.box, one.nearer, one.keyed, one.look)
         else:
             put = put_layer if one.layer.blend == "over" else _put_blended
             light[part], hit = put(one.layer, below, one.box, one.nearer, one.keyed)
+        if one.front is not None and one.nearer is not None and one.layer.blend == "over":
+            hit = hit & ~touched[part]
+            light[part] += _unmixed(one.layer, below, one.box, one.nearer, one.front, hit)
         touched[part] |= hit
     return light, touched
+
+
+def _unmixed(layer: Layer, below: Float32, box: Box, nearer: Float32, front: Float32, hit: Bool) -> Float32:
+    """What takes the old surface's light out of the edge of what is in front, (h, w, 3); as far as the layer is shown there."""
+    out = np.zeros_like(below)
+    outline = layer.warp.outlines[len(layer.warp.outlines) // 2]
+    surface = polygon_coverage(outline - [box[0], box[1]], box[2] - box[0], box[3] - box[1])
+    found = front_edge(below, front, surface)
+    if found is not None:
+        (x0, y0, x1, y1), change = found
+        part = np.s_[y0:y1, x0:x1]
+        shown = np.minimum((1 - nearer[part]) / np.maximum(1 - front[part], np.float32(1e-4)), np.float32(1))
+        out[part] = change * (shown * hit[part])[..., None]
+    return out
 
 
 def _put_blended(layer: Layer, below: Float32, box: Box, nearer: Float32 | None, keyed: Front | None) -> tuple[Float32, Bool]:

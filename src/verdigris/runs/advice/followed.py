@@ -8,8 +8,9 @@ import cv2
 import numpy as np
 
 from verdigris.core.geometry.homography import apply_homography
-from verdigris.core.tracking.calibration.calibrate import Calibration, calibrate
-from verdigris.core.tracking.calibration.shared_parameters import BOW
+from verdigris.core.tracking.calibration.calibrate import calibrate
+from verdigris.core.tracking.calibration.result import Calibration
+from verdigris.core.tracking.calibration.terms import BOW
 from verdigris.core.tracking.reference.features import choose_features, follow_features
 from verdigris.core.tracking.review.disagreement import Disagreement, OutlineKey, find_disagreements
 from verdigris.core.tracking.review.propose import Proposal, propose

@@ -60,7 +60,7 @@ def _read(path: Path) -> FrameResult:
     return FrameResult(
         int(path.stem), status, arrays.get("homography"), arrays.get("corners"), arrays.get("sigma_px"), _known(residual), share,  # type: ignore[arg-type]
         reason, seen, _known(margin), None if np.isnan(through) else int(through),
-        None if np.isnan(soft[0]) else Softness(soft[0], _known(soft[1]), _known(soft[2])),
+        None if np.isnan(soft[0]) else Softness(soft[0], _known(soft[1]), _known(soft[2])), first_look=True,
     )  # fmt: skip
 
 

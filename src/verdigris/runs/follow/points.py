@@ -10,8 +10,8 @@ from verdigris.core.geometry.quad import find_quad_problem
 from verdigris.core.tracking.points.planes import borrow, corner_sigmas_of_points, just_enough, plane_from_points
 from verdigris.core.tracking.points.points import PatternProblem, PointResult, follow_point
 from verdigris.core.tracking.points.sets import PointTracks, choose_points, figures_of, trimmed
-from verdigris.core.tracking.sequence.follow import AnalysisPicture
 from verdigris.core.tracking.sequence.frame_result import FrameResult, Status
+from verdigris.core.tracking.sequence.plane import AnalysisPicture
 from verdigris.core.types import Float64
 from verdigris.media.frames import Frame
 from verdigris.media.reader import FrameSource

@@ -9,8 +9,9 @@ from typing import Literal
 from verdigris.core.tracking.points.points import PointResult
 from verdigris.core.tracking.reference.analysis import AnalysisMaker
 from verdigris.core.tracking.refinement.passes import look_again
-from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.follow import PlaneFollower
 from verdigris.core.tracking.sequence.frame_result import FrameResult
+from verdigris.core.tracking.sequence.plane import AnalysisPicture
 from verdigris.core.tracking.sequence.templates import Templates, plain
 from verdigris.core.types import Bool
 from verdigris.media.frames import Frame
@@ -158,7 +159,7 @@ def follow_surface(
     Step
         For the reference frame first (unless known), then for every new frame in order of travel, both ways mixed where they are
         followed at once; then, where what the whole run says about the camera and the region makes a difference, once more for
-        every frame in order. For a span, also for frames beside it that were set by hand, to tie it to.
+        every frame, from the reference outwards. For a span, also for frames beside it that were set by hand, to tie it to.
 
     Raises
     ------
@@ -267,8 +268,8 @@ def _settle(run: SurfaceRun, results: dict[int, FrameResult], stop: Callable[[],
     shown: dict[int, Frame] = {}
     reader, shot = run.reader, run.shot
 
-    def pictures(first: int, end: int) -> Iterator[AnalysisPicture]:
-        for n, frame in zip(range(first, end), reader.frames(first, end, 1), strict=False):
+    def pictures(frames: range) -> Iterator[AnalysisPicture]:
+        for n, frame in zip(frames, reader.frames(frames.start, frames.stop, frames.step), strict=False):
             shown.clear()
             shown[n] = frame
             yield run.look(frame)

@@ -1,7 +1,7 @@
 """Composed frames of a shot: plate in, plate with everything pinned out. One way for previews, command line and workers."""
 
 from collections.abc import Sequence
-from functools import cached_property, partial
+from functools import cached_property, partial, reduce
 
 import numpy as np
 
@@ -117,7 +117,8 @@ class _Drawing:
                     reach = _around(reach, d.box)
             keyed = self._keyed(kept, box)
             plain = [d for d in kept if keyed is None or d.field is None or not d.surrounds(box)]
-            found.append(((i, one), Laid(layer, box, self._nearer(one, layer, box, plain), keyed, look), reach))
+            front = self._front(one, box, plain)
+            found.append(((i, one), Laid(layer, box, self._nearer(one, layer, box, front), front, keyed, look), reach))
         return found
 
     def _matte(self, plan: MattePlan) -> Drawn:
@@ -159,12 +160,20 @@ class _Drawing:
         field = first.field[y : y + box[3] - box[1], x : x + box[2] - box[0]]
         return Front(np.ascontiguousarray(together(known, box)), np.ascontiguousarray(field))
 
-    def _nearer(self, plan: LayerPlan, layer: Layer, box: Box, plain: Sequence[Drawn]) -> Float32 | None:
+    def _front(self, plan: LayerPlan, box: Box, plain: Sequence[Drawn]) -> Float32 | None:
+        """Coverage of what stands before the surface, in the layer's box."""
+        whole = self._outlined(plan)
+        covers = [d.within(box) for d in plain]
+        if whole is not None:
+            covers.append(whole[box[1] : box[3], box[0] : box[2]])
+        bare = [np.asarray(1 - cover, np.float32) for cover in covers]
+        return np.ascontiguousarray(1 - reduce(np.multiply, bare), np.float32) if bare else None
+
+    def _nearer(self, plan: LayerPlan, layer: Layer, box: Box, front: Float32 | None) -> Float32 | None:
         """Coverage of what is nearer, and of all that the artwork is not seen in, in the layer's box."""
         x0, y0, x1, y1 = box
-        whole = self._outlined(plan)
-        seen = None if whole is None else np.asarray(1 - whole[y0:y1, x0:x1], np.float32)
-        factors = [1 - d.within(box) for d in plain]
+        seen = None if front is None else np.asarray(1 - front, np.float32)
+        factors = []
         if plan.shown_only_in:
             factors.append(together([self._matte(m) for m in plan.shown_only_in], box))
         if any(plan.rounding):

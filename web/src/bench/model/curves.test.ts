@@ -21,6 +21,7 @@ const at = (frame: number, x: number, sigma: number): [number, TakeFrame] => [
     share_used: 0.5,
     margin_px: null,
     through: null,
+    first_look: false,
     defocus_px2: null,
     smear_px: null,
     noise: null,

@@ -29,6 +29,7 @@ const moved: TakeFrame = {
   share_used: 1,
   margin_px: null,
   through: null,
+  first_look: false,
   defocus_px2: null,
   smear_px: null,
   noise: null,

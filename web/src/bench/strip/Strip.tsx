@@ -30,6 +30,7 @@ function Playhead({ range, width }: { range: Range; width: number }) {
           Frame {current + firstFrame} is lost. {at.reason}
         </div>
       )}
+      {at?.first_look && at.status !== "lost" && <div className="strip-note">Frame {current + firstFrame} has had its first look. A closer one follows.</div>}
     </>
   );
 }

@@ -214,7 +214,11 @@ function bars(c: CanvasRenderingContext2D, s: StripScene): void {
     const worst = Math.max(...found.sigma_px);
     const h = room * 0.82 * doubtHeight(worst);
     c.fillStyle = doubtColour(worst);
+    // A frame that closer looks may still move is pale, under its figure.
+    c.globalAlpha = found.first_look ? 0.4 : 1;
     c.fillRect(x, top + room - h, w, h);
+    c.globalAlpha = 1;
+    if (found.first_look) c.fillRect(x, top + room - h, w, 1.5);
     if (looks.has(f)) notch(c, x + w / 2, top + room - h - 2);
   }
   c.fillStyle = "#a3aba6";

@@ -14,8 +14,10 @@ import numpy as np
 from verdigris.core.camera.optics import Optics
 from verdigris.core.geometry.homography import apply_homography, normalised
 from verdigris.core.geometry.motion import Motion, exponential, point_jacobian
-from verdigris.core.tracking.alignment.fit import Conditions, Fit
+from verdigris.core.tracking.alignment.conditions import Conditions
+from verdigris.core.tracking.alignment.fit import Fit
 from verdigris.core.tracking.alignment.frame_pictures import KeptPictures
+from verdigris.core.tracking.alignment.judgement import cost_of, good_share, grain_of, residual_px
 from verdigris.core.tracking.alignment.result import Alignment
 from verdigris.core.tracking.alignment.samples import box_of
 from verdigris.core.tracking.alignment.uncertainty import bend_of, bent_jacobian, picture_of, sandwich, seen_box
@@ -143,7 +145,7 @@ def _likeliest(fits: list[Fit], start: Float64, stage: _Stage) -> Fit:
     for fit, end in zip(fits, ends, strict=True):
         if end is not None:
             fit.look(end[0], least)
-            rivals.append((fit.soft.smoothing, fit.cost(), fit, end[0]))
+            rivals.append((fit.view.soft.smoothing, cost_of(fit), fit, end[0]))
     if not rivals:
         return fits[0]
     shortest, its_start = min(((r[2], r[3]) for r in rivals), key=lambda r: r[0].conditions.shutter)
@@ -153,12 +155,12 @@ def _likeliest(fits: list[Fit], start: Float64, stage: _Stage) -> Fit:
         # A softer comparison leaves less in any case: what leaves more even so is out, the rest is compared as softly.
         if cost < left:
             best.look(h, smoothing)
-            if cost < best.cost():
+            if cost < cost_of(best):
                 left, best, h = cost, fit, its_h
     if best is not shortest:
         # Frames that follow take over what is chosen here: where noise decides, it is no smear.
-        shortest.look(its_start, best.soft.smoothing)
-        if shortest.cost() < (1 + UNDECIDED) * left:
+        shortest.look(its_start, best.view.soft.smoothing)
+        if cost_of(shortest) < (1 + UNDECIDED) * left:
             best = shortest
     return Fit(best.appearance, best.optics, best.pictures, best.conditions, best.motion)
 
@@ -250,19 +252,19 @@ def _conclude(fit: Fit, h: Float64, last_step: Float64 | None) -> Alignment:
         step = UNSETTLED * np.nan_to_num(last_step, posinf=1.0)
         covariance = covariance + np.outer(step, step)
     return Alignment(
-        h, covariance, fit.normaliser, fit.residual_px(), float(fit.weights.sum()) / max(1, fit.total), fit.good_share(), fit.blur,
-        fit.conditions.shutter, fit.cost(), fit.grain(), _only_noise(fit), fit.agreement, settled,
+        h, covariance, fit.normaliser, residual_px(fit), float(fit.weights.sum()) / max(1, fit.total), good_share(fit), fit.blur,
+        fit.conditions.shutter, cost_of(fit), grain_of(fit), _only_noise(fit), fit.tiles.agreement, settled,
         *bend, seen, picture_of(fit), None if fit.optics.camera_covariance is None else pose_by_camera(fit, h),
     )  # fmt: skip
 
 
 def _only_noise(fit: Fit) -> bool:
     """Whether all looks as it should, and slips no further than noise alone may seem to."""
-    steep = fit.slope[fit.steep()]
+    steep = fit.view.slope[fit.steep()]
     if not len(steep):
         return False
     noise_px = fit.noise / max(float(np.median(steep)), 1e-4)
-    return fit.good_share() > ALL_GOOD and fit.slip < max(NOT_NOISE_PX, BY_CHANCE * noise_px)
+    return good_share(fit) > ALL_GOOD and fit.slip < max(NOT_NOISE_PX, BY_CHANCE * noise_px)
 
 
 def _within(step: Float64, covariance: Float64, seen: Float64) -> bool:

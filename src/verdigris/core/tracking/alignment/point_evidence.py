@@ -19,7 +19,7 @@ from verdigris.core.camera.optics import Optics
 from verdigris.core.geometry.homography import apply_homography, normalised
 from verdigris.core.geometry.motion import FREEDOMS, Motion, exponential, point_jacobian
 from verdigris.core.light.tone import to_code
-from verdigris.core.tracking.alignment.fit import Conditions
+from verdigris.core.tracking.alignment.conditions import Conditions
 from verdigris.core.tracking.alignment.frame_pictures import KeptPictures
 from verdigris.core.tracking.alignment.result import Alignment
 from verdigris.core.tracking.alignment.samples import box_of

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import NamedTuple
 
 import numba
 import numpy as np
@@ -15,6 +16,8 @@ from verdigris.core.types import Bool, Float32, Float64, Int
 
 # Room around a region for the smoothing of its pictures, px.
 MARGIN_PX = 24
+# Pixels nearer to the edge of the picture are left out.
+RIM_PX = 2
 
 
 @dataclass
@@ -67,44 +70,69 @@ def place(appearance: Appearance, optics: Optics, h: Float64, move: Movement, hi
     which : indices of the samples; all when not given
     """
     which = np.arange(len(appearance.points)) if which is None else which
-    pixels, ideal = np.empty((len(which), 2), np.int64), np.empty((len(which), 2))
-    times, tiles, depth = np.empty(len(which)), np.empty(len(which), np.int64), np.empty(len(which), np.float32)
-    starts = np.empty(len(appearance.centres) + 1, np.int64)
-    hidden = np.zeros((0, 0), np.bool_) if hidden is None else hidden
+    out = _Room.for_samples(len(which), len(appearance.centres))
+    view = _View(move.ahead(h), optics.readout, not move.is_still, optics.lens is not None, optics.terms)
     taken = np.zeros((optics.height, optics.width), np.bool_)
-    n = _place(
-        appearance.points, appearance.tiles, appearance.depth, which, *move.ahead(h), optics.readout, not move.is_still,
-        optics.lens is not None, optics.terms, hidden, taken, pixels, ideal, times, tiles, depth, starts,
-    )  # fmt: skip
-    return Samples(pixels[:n], ideal[:n], times[:n], tiles[:n], depth[:n], starts)
+    if hidden is not None:
+        taken |= hidden
+    n = _place(appearance.points, appearance.tiles, appearance.depth, which, view, taken, out)
+    return Samples(out.pixels[:n], out.ideal[:n], out.times[:n], out.tiles[:n], out.depth[:n], out.starts)
+
+
+class _View(NamedTuple):
+    """How points are seen: the pose's terms, how rows are read while it moves, and the lens."""
+
+    ahead: tuple[Float64, Float64, Float64]
+    readout: float
+    moves: bool
+    bends: bool
+    lens: Float64
+
+
+class _Room(NamedTuple):
+    """Where samples go, as in `Samples`."""
+
+    pixels: Int
+    ideal: Float64
+    times: Float64
+    tiles: Int
+    depth: Float32
+    starts: Int
+
+    @classmethod
+    def for_samples(cls, count: int, tiles: int) -> "_Room":
+        """Room for so many at most."""
+        return cls(
+            np.empty((count, 2), np.int64), np.empty((count, 2)), np.empty(count), np.empty(count, np.int64),
+            np.empty(count, np.float32), np.empty(tiles + 1, np.int64),
+        )  # fmt: skip
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
-def _place(  # type: ignore[no-untyped-def]
-    points, all_tiles, all_depth, which, h0, h1, h2, readout, moves, bends, lens, hidden, taken, pixels, ideal, times, tiles, depth, starts
-):
+def _place(points, all_tiles, all_depth, which, view, taken, out):  # type: ignore[no-untyped-def]
     """Fill the samples; returns how many there are. Where the plane is seen smaller, several points fall on one pixel: the first has it."""
     height, width = taken.shape
-    rows_later = readout if moves else 0.0
+    h0, h1, h2 = view.ahead
+    rows_later = view.readout if view.moves else 0.0
     n, tile = 0, 0
-    starts[0] = 0
+    out.starts[0] = 0
     for j in range(which.shape[0]):
         i = which[j]
-        sx, sy, u, v = project_one(points[i, 0], points[i, 1], h0, h1, h2, rows_later, float(height), lens)
+        sx, sy, u, v = project_one(points[i, 0], points[i, 1], h0, h1, h2, rows_later, float(height), view.lens)
         x, y = int(sx), int(sy)
-        if x < 2 or y < 2 or x >= width - 2 or y >= height - 2 or taken[y, x] or (hidden.size > 0 and hidden[y, x]):
+        if x < RIM_PX or y < RIM_PX or x >= width - RIM_PX or y >= height - RIM_PX or taken[y, x]:
             continue
         taken[y, x] = True
-        pixels[n, 0], pixels[n, 1] = x, y
+        out.pixels[n, 0], out.pixels[n, 1] = x, y
         cx, cy = x + 0.5, y + 0.5
-        ideal[n, 0], ideal[n, 1] = cx, cy
-        if bends:
-            ideal[n, 0], ideal[n, 1] = undistort_near(cx, cy, u + cx - sx, v + cy - sy, lens)
-        times[n] = readout * (cy / height - 0.5)
+        out.ideal[n, 0], out.ideal[n, 1] = cx, cy
+        if view.bends:
+            out.ideal[n, 0], out.ideal[n, 1] = undistort_near(cx, cy, u + cx - sx, v + cy - sy, view.lens)
+        out.times[n] = view.readout * (cy / height - 0.5)
         while tile < all_tiles[i]:
             tile += 1
-            starts[tile] = n
-        tiles[n], depth[n] = all_tiles[i], all_depth[i]
+            out.starts[tile] = n
+        out.tiles[n], out.depth[n] = all_tiles[i], all_depth[i]
         n += 1
-    starts[tile + 1 :] = n
+    out.starts[tile + 1 :] = n
     return n

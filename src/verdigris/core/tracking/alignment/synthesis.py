@@ -11,6 +11,7 @@ Thevenaz, Blu and Unser, Interpolation revisited, IEEE TMI 19(7), 2000 (cubic B-
 """
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numba
 import numpy as np
@@ -151,10 +152,60 @@ def _end_weight(n):  # type: ignore[no-untyped-def]
     return 1.0 + (-b - np.sqrt(b * b - 4 * a * c)) / (2 * a)
 
 
+class _Smears(NamedTuple):
+    """Softness of every tile, as in `Softness`: what the compiled pass takes."""
+
+    base: Float64
+    line: Float64
+    axis: Float64
+    peaked: Float64
+    zoom: Float64
+
+
+@numba.njit(cache=True, nogil=True, inline="always")
+def _lay_taps(extra, base, peaked, weights):  # type: ignore[no-untyped-def]
+    """Fill the weights of the taps along a smear of variance `extra`, px^2; returns how many there are, and how far apart, px."""
+    if extra < SHORT:
+        return 1, 0.0
+    length = np.sqrt(12.0 * extra)
+    taps = min(MOST_TAPS, 3 + 2 * int(0.5 * length / max(1.0, APART * np.sqrt(base)) - 0.5))
+    middle, total, second = (taps - 1) * 0.5, 0.0, 0.0
+    for j in range(taps):
+        weights[j] = 1.0 - peaked * abs(j - middle) / (middle + 1.0)
+    if peaked == 0.0:
+        weights[0] = weights[taps - 1] = _end_weight(taps)
+    for j in range(taps):
+        total += weights[j]
+    for j in range(taps):
+        weights[j] /= total
+        second += weights[j] * (j - middle) ** 2
+    return taps, np.sqrt(extra / second)
+
+
+@numba.njit(cache=True, nogil=True, inline="always")
+def _between_levels(variances, base):  # type: ignore[no-untyped-def]
+    """The level of the pyramid below a variance, px^2, and the share of the next."""
+    k = 0
+    while k < variances.shape[0] - 2 and variances[k + 1] <= base:
+        k += 1
+    return k, min(max((base - variances[k]) / (variances[k + 1] - variances[k]), 0.0), 1.0)
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _row_at(t, terms, row):  # type: ignore[no-untyped-def]
+    """A row of H(t) = terms[0] + t terms[1] + t^2 terms[2]."""
+    m0, m1, m2 = terms
+    return (
+        m0[row, 0] + t * (m1[row, 0] + t * m2[row, 0]),
+        m0[row, 1] + t * (m1[row, 1] + t * m2[row, 1]),
+        m0[row, 2] + t * (m1[row, 2] + t * m2[row, 2]),
+    )
+
+
 @numba.njit(cache=True, nogil=True, fastmath=True)
-def _predict(splines, table, variances, origin, ideal, times, m0, m1, m2, tiles, base_, line, axis, peaked, zoom, out):  # type: ignore[no-untyped-def]
+def _predict(splines, table, variances, origin, ideal, times, back, tiles, smears, out):  # type: ignore[no-untyped-def]
     """Fill `out` (N, 6): value, its gradient in ideal frame px, its change per px^2 of blur, gradient in reference px."""
-    levels, height, width = splines.shape
+    height, width = splines.shape[1], splines.shape[2]
     weights = np.empty(MOST_TAPS)
     last = -1
     k, taps, spacing, blend = 0, 1, 0.0, 0.0
@@ -162,42 +213,12 @@ def _predict(splines, table, variances, origin, ideal, times, m0, m1, m2, tiles,
         tile = tiles[i]
         if tile != last:
             last = tile
-            extra, base = line[tile], base_[tile]
-            taps, spacing = 1, 0.0
-            if extra >= SHORT:
-                length = np.sqrt(12.0 * extra)
-                taps = min(MOST_TAPS, 3 + 2 * int(0.5 * length / max(1.0, APART * np.sqrt(base)) - 0.5))
-                middle, total, second = (taps - 1) * 0.5, 0.0, 0.0
-                for j in range(taps):
-                    weights[j] = 1.0 - peaked[tile] * abs(j - middle) / (middle + 1.0)
-                if peaked[tile] == 0.0:
-                    weights[0] = weights[taps - 1] = _end_weight(taps)
-                for j in range(taps):
-                    total += weights[j]
-                for j in range(taps):
-                    weights[j] /= total
-                    second += weights[j] * (j - middle) ** 2
-                spacing = np.sqrt(extra / second)
-            k = 0
-            while k < levels - 2 and variances[k + 1] <= base:
-                k += 1
-            blend = min(max((base - variances[k]) / (variances[k + 1] - variances[k]), 0.0), 1.0)
+            taps, spacing = _lay_taps(smears.line[tile], smears.base[tile], smears.peaked[tile], weights)
+            k, blend = _between_levels(variances, smears.base[tile])
         t = times[i]
-        h00, h01, h02 = (
-            m0[0, 0] + t * (m1[0, 0] + t * m2[0, 0]),
-            m0[0, 1] + t * (m1[0, 1] + t * m2[0, 1]),
-            m0[0, 2] + t * (m1[0, 2] + t * m2[0, 2]),
-        )
-        h10, h11, h12 = (
-            m0[1, 0] + t * (m1[1, 0] + t * m2[1, 0]),
-            m0[1, 1] + t * (m1[1, 1] + t * m2[1, 1]),
-            m0[1, 2] + t * (m1[1, 2] + t * m2[1, 2]),
-        )
-        h20, h21, h22 = (
-            m0[2, 0] + t * (m1[2, 0] + t * m2[2, 0]),
-            m0[2, 1] + t * (m1[2, 1] + t * m2[2, 1]),
-            m0[2, 2] + t * (m1[2, 2] + t * m2[2, 2]),
-        )
+        h00, h01, h02 = _row_at(t, back, 0)
+        h10, h11, h12 = _row_at(t, back, 1)
+        h20, h21, h22 = _row_at(t, back, 2)
         x, y = ideal[i, 0], ideal[i, 1]
         w = 1.0 / (h20 * x + h21 * y + h22)
         rx, ry = (h00 * x + h01 * y + h02) * w, (h10 * x + h11 * y + h12) * w
@@ -209,7 +230,7 @@ def _predict(splines, table, variances, origin, ideal, times, m0, m1, m2, tiles,
         value, du, dv, change = np.float32(0), np.float32(0), np.float32(0), np.float32(0)
         for j in range(taps):
             o = spacing * (j - (taps - 1) * 0.5)
-            uu, vv = u0 + o * axis[tile, 0], v0 + o * axis[tile, 1]
+            uu, vv = u0 + o * smears.axis[tile, 0], v0 + o * smears.axis[tile, 1]
             iu, iv = int(uu), int(vv)
             a, by_u, by_v, more = cubic_pair(splines, k, iv - 1, iu - 1, np.float32(uu - iu), np.float32(vv - iv), np.float32(blend))
             share = np.float32(weights[j]) if taps > 1 else np.float32(1)
@@ -223,7 +244,7 @@ def _predict(splines, table, variances, origin, ideal, times, m0, m1, m2, tiles,
         out[i, 0] = code
         out[i, 1] = (du * (h00 - rx * h20) + dv * (h10 - ry * h20)) * w
         out[i, 2] = (du * (h01 - rx * h21) + dv * (h11 - ry * h21)) * w
-        out[i, 3] = change * slope * zoom[tile]
+        out[i, 3] = change * slope * smears.zoom[tile]
         out[i, 4] = du
         out[i, 5] = dv
 
@@ -249,7 +270,7 @@ def predict(
     out = np.empty((len(ideal), 6), np.float32)
     _predict(
         appearance.pyramid.splines(soft.all_around), appearance.table, VARIANCES, appearance.origin, ideal, times,
-        *move.back(h, shutter), tiles, soft.all_around, soft.line, soft.axis, soft.peaked, soft.zoom, out,
+        move.back(h, shutter), tiles, _Smears(soft.all_around, soft.line, soft.axis, soft.peaked, soft.zoom), out,
     )  # fmt: skip
     return out
 

@@ -39,9 +39,9 @@ def seen_box(fit: Fit) -> Float64:
     # A few thousand samples tell it.
     some = np.s_[:: max(1, len(fit.weights) // 4000)]
     at = fit.normaliser[0, 0] * fit.samples.ideal[some] + fit.normaliser[:2, 2]
-    slope = np.where(fit.weights[some, None] > 0, fit.prediction[some, 1:3], 0.0)
+    slope = np.where(fit.weights[some, None] > 0, fit.view.prediction[some, 1:3], 0.0)
     # What looks flat here, where the reference does not, holds nothing.
-    gain = np.clip(np.nan_to_num(fit.gain), 0, MOST_GAIN)[fit.samples.tiles[some]]
+    gain = np.clip(np.nan_to_num(fit.tiles.gain), 0, MOST_GAIN)[fit.samples.tiles[some]]
     slope = np.clip(np.nan_to_num(slope).astype(np.float64), -MOST_GAIN, MOST_GAIN)
     pull = fit.weights[some] * gain**2 * np.sum(slope**2, axis=1)
     box = np.zeros((2, 2))
@@ -57,8 +57,8 @@ def bent_jacobian(fit: Fit) -> Float32:
     """A fit's Jacobian with a row for every bend, (k + 1 + BENDS, N)."""
     assert fit.samples is not None
     rows = np.empty((BENDS, len(fit.samples.ideal)), np.float32)
-    _bend_rows(fit.samples.ideal, fit.normaliser, picture_of(fit), fit.jacobian, rows)
-    return np.concatenate([fit.jacobian, rows])
+    _bend_rows(fit.samples.ideal, fit.normaliser, picture_of(fit), fit.view.jacobian, rows)
+    return np.concatenate([fit.view.jacobian, rows])
 
 
 def picture_of(fit: Fit) -> Float64:

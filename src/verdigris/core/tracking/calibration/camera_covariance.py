@@ -95,7 +95,7 @@ def camera_rows(fit: Fit, h: Float64, terms: Sequence[int], which: slice = np.s_
     s, optics, c = fit.samples, fit.optics, fit.conditions
     assert s is not None
     # Where nothing is predicted, gradients are not set.
-    gradient = np.where(fit.seen[which, None], fit.prediction[which, 4:6], 0.0)
+    gradient = np.where(fit.view.seen[which, None], fit.view.prediction[which, 4:6], 0.0)
     seen = np.asarray(s.pixels[which] + 0.5, np.float64)
     plane = optics.plane(seen, h, c.movement)
     at_reference = optics.project(plane, np.eye(3), c.reference_movement)
@@ -109,9 +109,9 @@ def camera_rows(fit: Fit, h: Float64, terms: Sequence[int], which: slice = np.s_
 def pose_by_camera(fit: Fit, h: Float64) -> Float64:
     """How a fitted pose follows each term, (freedoms, TERMS), coordinates of the fit's normaliser."""
     which = np.s_[:: max(1, len(fit.weights) // FEW)]
-    rows = np.concatenate([fit.jacobian[:, which], np.stack([*camera_rows(fit, h, range(TERMS), which)]).astype(np.float32)])
+    rows = np.concatenate([fit.view.jacobian[:, which], np.stack([*camera_rows(fit, h, range(TERMS), which)]).astype(np.float32)])
     hessian = fit.equations(rows, which)[0].sum(axis=0)
-    k = len(fit.jacobian)
+    k = len(fit.view.jacobian)
     scale = np.sqrt(np.maximum(np.diag(hessian)[:k], 1e-12))
     inner = np.linalg.pinv(hessian[:k, :k] / np.outer(scale, scale) + 1e-9 * np.eye(k)) / np.outer(scale, scale)
     return np.asarray(-(inner @ hessian[:k, k:])[: fit.freedoms])

@@ -8,16 +8,10 @@ from scipy.special import ndtr
 
 from verdigris.core.camera.optics import Optics
 from verdigris.core.tracking.calibration.camera_covariance import with_doubt
-from verdigris.core.tracking.calibration.shared_parameters import (
-    Asked,
-    Equations,
-    Estimate,
-    Term,
-    choose_terms,
-    choose_together,
-    with_values,
-)
+from verdigris.core.tracking.calibration.choice import choose_terms, choose_together
+from verdigris.core.tracking.calibration.equations import Asked, Equations
 from verdigris.core.tracking.calibration.solve_parameters import WORTH_TRYING, Solved, solve
+from verdigris.core.tracking.calibration.terms import Estimate, Term, with_values
 from verdigris.core.tracking.sequence.follow import PlaneFollower
 from verdigris.core.tracking.sequence.frame_result import FrameResult
 
@@ -33,7 +27,7 @@ def rows_show(equations: Equations, optics: Optics) -> bool:
     """Whether equations ask for a read-out for its own sake; around poses that do not know of it, by half of what they will in the end."""
     if not {*ROWS} <= {*equations.terms}:
         return False
-    asked = choose_terms(equations.only(ROWS), optics, ROWS, WORTH_TRYING)[0].get("readout")
+    asked = choose_terms(equations.only(ROWS), optics, ROWS, WORTH_TRYING).estimates.get("readout")
     return asked is not None and abs(asked.value) > 0.5 * ROWS_SHOW * asked.sigma
 
 
@@ -58,7 +52,7 @@ def rows_may_be_read(equations: Equations, optics: Optics) -> bool:
     """Whether a read-out is worth asking for that is not certain; equations around poses that do not know of it show it too short."""
     if not {*ROWS} <= {*equations.terms}:
         return False
-    found = choose_together(equations.only(ROWS), optics, ROWS, 0.0, 0.0)[0].get("readout")
+    found = choose_together(equations.only(ROWS), optics, ROWS, 0.0, 0.0).estimates.get("readout")
     return found is not None and share_of_rows(2 * found.value, found.sigma) > WORTH_BELIEVING
 
 

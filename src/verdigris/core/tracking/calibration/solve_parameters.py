@@ -7,19 +7,9 @@ from itertools import chain, repeat
 import numpy as np
 
 from verdigris.core.camera.optics import Optics
-from verdigris.core.tracking.calibration.shared_parameters import (
-    LENS,
-    TONE,
-    Asked,
-    Equations,
-    Estimate,
-    Term,
-    choose_terms,
-    choose_together,
-    linearise,
-    value_of,
-    with_values,
-)
+from verdigris.core.tracking.calibration.choice import Choice, choose_terms, choose_together
+from verdigris.core.tracking.calibration.equations import Asked, Equations, linearise
+from verdigris.core.tracking.calibration.terms import LENS, TONE, Estimate, Term, value_of, with_values
 from verdigris.core.tracking.sequence.follow import PlaneFollower
 from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.core.types import Float64
@@ -83,9 +73,7 @@ class _Search:
             return False
         return equations.if_only(tuple(estimates), optics).promise - equations.if_only(rest, optics).promise < WORTH_STEPS
 
-    def chosen(
-        self, equations: Equations, optics: Optics, least: float, without: tuple[Term, ...]
-    ) -> tuple[dict[Term, Estimate], dict[Term, float]]:  # fmt: skip
+    def chosen(self, equations: Equations, optics: Optics, least: float, without: tuple[Term, ...]) -> Choice:
         """Terms that are so many times their uncertainty, and steps towards them."""
         if self.at_once:
             return choose_together(equations, optics, self.terms, 0.0 if self.together else least, 0.0, without)
@@ -98,7 +86,7 @@ class _Search:
         if self.together:
             return tuple(estimates)
         if self.at_once:
-            return tuple(choose_together(equations, optics, self.terms, SIGNIFICANT, SIGNIFICANT, without)[0])
+            return tuple(choose_together(equations, optics, self.terms, SIGNIFICANT, SIGNIFICANT, without).estimates)
         return tuple(t for t in self.terms if t in estimates and abs(estimates[t].value) >= SIGNIFICANT * estimates[t].scatter)
 
 
@@ -147,7 +135,8 @@ def _settle(
             around = again
         equations = around.only(terms)
         least = WORTH_TRYING if search.at_once or (i == 0 and first) else WORTH_GOING_ON
-        estimates, step = search.chosen(equations, found.optics, least, without)
+        choice = search.chosen(equations, found.optics, least, without)
+        estimates, step = choice.estimates, choice.steps
         if not estimates or search.is_old(estimates):
             return None, ()
         if i == 0 and first and not search.at_once and search.promises_little(equations, estimates):

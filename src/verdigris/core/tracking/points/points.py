@@ -20,11 +20,11 @@ from verdigris.core.camera.optics import STILL, Optics
 from verdigris.core.geometry.homography import apply_homography
 from verdigris.core.geometry.motion import Motion
 from verdigris.core.tracking.alignment.align import FROM_NEAR, align
-from verdigris.core.tracking.alignment.fit import Conditions
+from verdigris.core.tracking.alignment.conditions import Conditions
 from verdigris.core.tracking.alignment.frame_pictures import KeptPictures
 from verdigris.core.tracking.alignment.uncertainty import corner_sigmas
 from verdigris.core.tracking.reference.appearance import build_appearance
-from verdigris.core.tracking.sequence.follow import AnalysisPicture
+from verdigris.core.tracking.sequence.plane import AnalysisPicture
 from verdigris.core.types import Float64
 
 Against = Literal["first", "previous", "by_hand"]

@@ -6,8 +6,9 @@ import numpy as np
 
 from verdigris.core.geometry.homography import apply_homography, normalised
 from verdigris.core.tracking.reference.rim import APART
-from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.follow import PlaneFollower
 from verdigris.core.tracking.sequence.frame_result import FrameResult, lost
+from verdigris.core.tracking.sequence.plane import AnalysisPicture
 from verdigris.core.types import Bool, Float64
 
 # What was found is kept where it is so many stated deviations, together, from where the edges are.

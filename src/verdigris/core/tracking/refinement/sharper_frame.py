@@ -13,8 +13,9 @@ import numpy as np
 from verdigris.core.camera.optics import STILL, flow
 from verdigris.core.geometry.homography import apply_homography, homography_from_quads
 from verdigris.core.geometry.quad import signed_area
-from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.follow import PlaneFollower
 from verdigris.core.tracking.sequence.frame_result import Evidence, FrameResult, worst_of
+from verdigris.core.tracking.sequence.plane import AnalysisPicture
 from verdigris.core.tracking.sequence.templates import agrees, moved_on, region_at
 from verdigris.core.types import Bool, Float64
 

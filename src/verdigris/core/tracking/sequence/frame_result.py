@@ -78,6 +78,7 @@ class FrameResult:
     margin_px : how far the worst corner would move if surface and lens were allowed to bend, plate px; None when lost
     through : the frame it was compared with instead of the reference, see `templates`; None where it was the reference
     softness : how soft and noisy it is seen; None when not known
+    first_look : whether closer looks may still move it
     camera : lens, read-out, shutter, tone and bow it was followed under; None when not known
     """
 
@@ -93,6 +94,7 @@ class FrameResult:
     margin_px: float | None = None
     through: int | None = None
     softness: Softness | None = None
+    first_look: bool = False
     camera: Optics | None = field(default=None, compare=False, repr=False)
 
 

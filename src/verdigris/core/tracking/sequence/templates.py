@@ -16,8 +16,9 @@ from verdigris.core.camera.optics import Movement
 from verdigris.core.geometry.bounds import bounds
 from verdigris.core.geometry.homography import apply_homography, homography_from_quads
 from verdigris.core.geometry.quad import signed_area
-from verdigris.core.tracking.sequence.follow import AnalysisPicture, PlaneFollower
+from verdigris.core.tracking.sequence.follow import PlaneFollower
 from verdigris.core.tracking.sequence.frame_result import Evidence, FrameResult, doubt_of, lost
+from verdigris.core.tracking.sequence.plane import AnalysisPicture
 from verdigris.core.types import Bool, Float64, Int
 
 # From a frame as unsure as this, another template is asked for its opinion.

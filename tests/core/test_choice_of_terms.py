@@ -5,17 +5,9 @@ import pytest
 
 from verdigris.core.camera.optics import Optics
 from verdigris.core.tracking.calibration.camera_covariance import LENS_TERMS, held_together, usual_size, with_doubt
-from verdigris.core.tracking.calibration.shared_parameters import (
-    BOW,
-    LENS,
-    TERMS,
-    TONE,
-    Equations,
-    choose_terms,
-    choose_together,
-    value_of,
-    with_values,
-)
+from verdigris.core.tracking.calibration.choice import choose_terms, choose_together
+from verdigris.core.tracking.calibration.equations import Equations
+from verdigris.core.tracking.calibration.terms import BOW, LENS, TERMS, TONE, value_of, with_values
 
 FRAMES, TILES = 9, 60
 OPTICS = Optics(640, 360)
@@ -33,8 +25,8 @@ def equations(terms, truth, common=0.0, seed=1) -> Equations:
 
 def test_what_a_tile_has_in_every_frame_counts_as_one():
     """With all in common, nine frames say no more than one."""
-    alone = choose_terms(equations(("readout",), [0.5]), OPTICS, ("readout",), 2.5)[0]["readout"]
-    alike = choose_terms(equations(("readout",), [0.5], common=1.0), OPTICS, ("readout",), 2.5)[0]["readout"]
+    alone = choose_terms(equations(("readout",), [0.5]), OPTICS, ("readout",), 2.5).estimates["readout"]
+    alike = choose_terms(equations(("readout",), [0.5], common=1.0), OPTICS, ("readout",), 2.5).estimates["readout"]
     assert alone.value == alike.value == pytest.approx(0.5)
     assert alone.sigma == pytest.approx(alone.scatter, rel=0.35)
     assert alike.sigma == pytest.approx(np.sqrt(FRAMES) * alike.scatter, rel=0.1)
@@ -43,7 +35,8 @@ def test_what_a_tile_has_in_every_frame_counts_as_one():
 
 def test_uncertain_terms_are_not_chosen_and_go_back_to_nothing():
     terms = ("readout", "k1")
-    chosen, steps = choose_terms(equations(terms, [0.4, 0.01]), OPTICS, terms, 2.5)
+    choice = choose_terms(equations(terms, [0.4, 0.01]), OPTICS, terms, 2.5)
+    chosen, steps = choice.estimates, choice.steps
     assert set(chosen) == set(steps) == {"readout"}
     assert chosen["readout"].value == pytest.approx(0.4)
 
@@ -51,8 +44,8 @@ def test_uncertain_terms_are_not_chosen_and_go_back_to_nothing():
 @pytest.mark.parametrize("term", ["k2", "cx", "cy"])
 def test_what_a_lens_is_beside_its_first_term_is_asked_for_only_with_it(term):
     terms = ("k1", term)
-    assert not choose_terms(equations(terms, [0.0, 0.15]), OPTICS, terms, 2.5)[0]
-    assert set(choose_terms(equations(terms, [-0.3, 0.15]), OPTICS, terms, 2.5)[0]) == set(terms)
+    assert not choose_terms(equations(terms, [0.0, 0.15]), OPTICS, terms, 2.5).estimates
+    assert set(choose_terms(equations(terms, [-0.3, 0.15]), OPTICS, terms, 2.5).estimates) == set(terms)
 
 
 def alike(terms, truth, one: str, other: str, how_far: float) -> Equations:
@@ -73,7 +66,8 @@ def test_a_centre_is_told_from_a_second_term_that_does_nearly_the_same():
     e = alike(LENS, truth, "k2", "cx", 0.9)
     # Around k1 as it is: what is left to explain.
     e = Equations(e.hessian, e.hessian @ np.array([0.0, *truth[1:]]), e.clusters, e.total, LENS)
-    found, steps = choose_together(e, bent, LENS, 2.5, 5.0)
+    choice = choose_together(e, bent, LENS, 2.5, 5.0)
+    found, steps = choice.estimates, choice.steps
     assert set(found) == {"k1", "cx", "cy"}
     assert [found[t].value for t in ("k1", "cx", "cy")] == pytest.approx([-0.12, 0.05, -0.03], abs=0.004)
     assert steps["cx"] == pytest.approx(found["cx"].value)
@@ -82,26 +76,27 @@ def test_a_centre_is_told_from_a_second_term_that_does_nearly_the_same():
 def test_a_lens_with_nothing_but_its_first_term_stays_so():
     bent = with_values(OPTICS, {"k1": -0.12, "k2": 0.02})
     e = equations(LENS, [0.0, -0.02, 0.001, 0.0])
-    found, _ = choose_together(e, bent, LENS, 2.5, 5.0)
+    found = choose_together(e, bent, LENS, 2.5, 5.0).estimates
     assert set(found) == {"k1"}
     # Without a demand on their certainty, as long as steps are taken, all are kept, held together with what lenses are like.
-    assert set(choose_together(e, bent, LENS, 2.5, 0.0)[0]) == set(LENS)
+    assert set(choose_together(e, bent, LENS, 2.5, 0.0).estimates) == set(LENS)
 
 
 def test_beside_a_lens_only_what_is_certain_counts():
     terms = ("shutter", "readout", *LENS)
     bent = with_values(OPTICS, {"k1": -0.12})
-    found, steps = choose_together(equations(terms, [0.01, 0.4, 0.0, 0.0, 0.0, 0.0]), bent, terms, 2.5, 5.0)
+    choice = choose_together(equations(terms, [0.01, 0.4, 0.0, 0.0, 0.0, 0.0]), bent, terms, 2.5, 5.0)
+    found, steps = choice.estimates, choice.steps
     assert set(found) == set(steps) == {"readout", "k1"}
     assert found["readout"].value == pytest.approx(0.4, abs=0.01)
-    assert set(choose_together(equations(terms, [0.01, 0.4, 0.0, 0.0, 0.0, 0.0]), bent, terms, 2.5, 5.0, ("readout",))[0]) == {"k1"}
+    assert set(choose_together(equations(terms, [0.01, 0.4, 0.0, 0.0, 0.0, 0.0]), bent, terms, 2.5, 5.0, ("readout",)).estimates) == {"k1"}
 
 
 @pytest.mark.parametrize(
     ("term", "value"), [("shutter", -0.2), ("ends", -0.3), ("tilt", -3.0), ("bow_along", 0.3), ("bow_across", -0.3), ("readout", 0.93), ("readout", -0.95)]
 )  # fmt: skip
 def test_what_no_camera_and_no_shallow_bow_has_is_not_believed(term, value):
-    assert not choose_terms(equations((term,), [value]), OPTICS, (term,), 2.5)[0]
+    assert not choose_terms(equations((term,), [value]), OPTICS, (term,), 2.5).estimates
 
 
 def test_every_term_is_read_as_it_was_set():
