@@ -4,7 +4,7 @@ import argparse
 import sys
 from collections.abc import Callable
 
-from bench import demo_shot, demo_shots, hostile, interaction, interface, kills, render
+from bench import demo_shot, demo_shots, hostile, interaction, interface, kills, mattes, render
 from bench.composite import suite as composite
 from bench.match import suite as match
 from bench.tracking import long, suite
@@ -17,6 +17,7 @@ SECTIONS: dict[str, Callable[[bool], None]] = {
     "render": render.run,
     "memory": render.run_memory,
     "composite": composite.run,
+    "mattes": mattes.run,
     "match": match.run,
     "match-own": match.run_own,
     "interface": interface.run,
