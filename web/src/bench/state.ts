@@ -3,6 +3,7 @@ import { create } from "zustand";
 import { useShallow } from "zustand/react/shallow";
 import type { CurveId } from "./model/curves";
 import type { Key, Scope } from "./model/keyed";
+import { viewAt } from "./model/views";
 import type { Density } from "./strip/layout";
 
 export type MatteView = "alone" | "over" | "cut" | "zones";
@@ -123,6 +124,11 @@ export const START: BenchState = {
 
 export const useBench = create<BenchState>(() => START);
 export const setBench = useBench.setState;
+
+// A view that the next step does not have is left with the step.
+useBench.subscribe((s, before) => {
+  if (s.step !== before.step && viewAt(s.step, s.shown) !== s.shown) setBench({ shown: viewAt(s.step, s.shown) });
+});
 
 /** A few parts of the state: whoever asks for them is drawn again when one of these changes, and for nothing else. */
 export function useBenchParts<K extends keyof BenchState>(...parts: K[]): Pick<BenchState, K> {

@@ -1,0 +1,20 @@
+/** Which views of the picture a step offers. */
+import type { Shown, StepId } from "../state";
+
+const EVERYWHERE: readonly Shown[] = ["plate", "result", "still", "straight"];
+const OF_STEP: Partial<Record<StepId, readonly Shown[]>> = {
+  mask: ["alone", "over", "zones", "cut"],
+  match: ["difference"],
+  handover: ["difference"],
+};
+const ELSEWHERE: readonly Shown[] = ["analysis", "coverage"];
+
+/** Views of one step beside those that every step has. */
+export function ownViews(step: StepId): readonly Shown[] {
+  return OF_STEP[step] ?? ELSEWHERE;
+}
+
+/** What is shown once a step is gone to: the same view where it has it, else the plate, which is always there. */
+export function viewAt(step: StepId, shown: Shown): Shown {
+  return EVERYWHERE.includes(shown) || ownViews(step).includes(shown) ? shown : "plate";
+}
