@@ -140,7 +140,7 @@ def _under_the_hand(app: LiveApp, own: Path, shot: Shot, count: int) -> list[str
                 (x, y), *rest = keys[0]["points"]
                 parts[2]["keys"] = [{**keys[0], "points": [[x + 0.3 * n, y], *rest]}]
             begun = time.perf_counter()
-            body = {"base_revision": revision, "edit": {"kind": "set_matte", "matte": {**matte, "parts": parts}}}
+            body = {"base_revision": revision, "edits": [{"kind": "set_matte", "matte": {**matte, "parts": parts}}]}
             revision = app.http.post(f"/api/shots/{shot_id}/edits", json=body).raise_for_status().json()["revision"]
             app.http.get(f"/api/shots/{shot_id}/revisions/{revision}/results/{frame}").raise_for_status()
             took.append(time.perf_counter() - begun)

@@ -3,7 +3,8 @@ import { Button, Segmented, Select, Tooltip } from "antd";
 import { useWork } from "./context";
 import { HELD } from "./held";
 import { chosenMatte } from "./model/matte";
-import { goTo, setBench, type Shown, useBenchParts } from "./state";
+import type { Shown } from "./model/views";
+import { goTo, setBench, useBenchParts } from "./state";
 
 export function setView(view: { zoom: number; panX: number; panY: number } | null): void {
   window.dispatchEvent(new CustomEvent("bench-view", { detail: view }));

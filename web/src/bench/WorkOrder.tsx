@@ -6,7 +6,8 @@ import { regionShapes } from "./model/keyed";
 import { PART_NAMES, type PartId } from "./model/match";
 import { placementName } from "./model/placing";
 import { ShelfButton } from "./ShelfButton";
-import { setBench, type StepId, useBench } from "./state";
+import type { StepId } from "./model/views";
+import { setBench, useBench } from "./state";
 
 type Line = { text: string; mark: "done" | "look" | "open" };
 

@@ -5,7 +5,8 @@ import { type KeyAction, nudgeOf, type Pressed, strideOf } from "./keys";
 import { pair, type PlatePoint } from "./model/geometry";
 import { keyBeside } from "./model/keyed";
 import { moveSome, removePoint } from "./model/polygons";
-import type { BenchState, Selection, StepId, Tool } from "./state";
+import type { StepId } from "./model/views";
+import type { BenchState, Selection, Tool } from "./state";
 import { toolProblem } from "./tools";
 import type { Direction } from "./useTracking";
 

@@ -3,17 +3,15 @@ import { create } from "zustand";
 import { useShallow } from "zustand/react/shallow";
 import type { CurveId } from "./model/curves";
 import type { Key, Scope } from "./model/keyed";
-import { viewAt } from "./model/views";
+import { type Shown, type StepId, viewAt } from "./model/views";
 import type { Density } from "./strip/layout";
 
 export type MatteView = "alone" | "over" | "cut" | "zones";
-export type Shown = "plate" | "result" | "analysis" | "coverage" | "still" | "straight" | "alone" | "over" | "cut" | "zones" | "difference";
 /** How far the picture is moved when a surface is held still. */
 export type Held = "position" | "turn" | "size" | "full";
 /** Another frame beside this one in the flat view: the reference, the one before, or one by number. */
 export type Against = { frame: "reference" | "before" | number | null; how: "beside" | "difference" };
 export type Guide = "none" | "grid" | "chart";
-export type StepId = "prepare" | "outline" | "track" | "inspect" | "place" | "mask" | "match" | "handover";
 export type Tool = "move" | "include" | "exclude" | "occluder" | "corners" | "point" | "line" | "sample" | "matte" | "area" | "spot";
 /** An outline that is only offered: what it would become, riding the surface, and the frames it is there. */
 export type Offered = { kind: "exclude" | "occluder"; keys: readonly Key[]; span: readonly [number, number] };

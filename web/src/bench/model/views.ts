@@ -1,5 +1,6 @@
 /** Which views of the picture a step offers. */
-import type { Shown, StepId } from "../state";
+export type StepId = "prepare" | "outline" | "track" | "inspect" | "place" | "mask" | "match" | "handover";
+export type Shown = "plate" | "result" | "analysis" | "coverage" | "still" | "straight" | "alone" | "over" | "cut" | "zones" | "difference";
 
 const EVERYWHERE: readonly Shown[] = ["plate", "result", "still", "straight"];
 const OF_STEP: Partial<Record<StepId, readonly Shown[]>> = {
@@ -10,7 +11,7 @@ const OF_STEP: Partial<Record<StepId, readonly Shown[]>> = {
 const ELSEWHERE: readonly Shown[] = ["analysis", "coverage"];
 
 /** Views of one step beside those that every step has. */
-export function ownViews(step: StepId): readonly Shown[] {
+function ownViews(step: StepId): readonly Shown[] {
   return OF_STEP[step] ?? ELSEWHERE;
 }
 

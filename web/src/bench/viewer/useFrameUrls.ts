@@ -4,7 +4,8 @@ import { urls } from "../../api/client";
 import { useWork } from "../context";
 import { chosenMatte } from "../model/matte";
 import { canCompose, knowsLens } from "../model/shot";
-import { type MatteView, type Shown, useBench } from "../state";
+import type { Shown } from "../model/views";
+import { type MatteView, useBench } from "../state";
 
 /** How far the takes are: another text whenever a picture made from them may be another one. */
 export function useTakesState(): string {
