@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from verdigris.core.matte.key import KeySettings, key, spill_taken
+from verdigris.core.matte.key import KeySettings, key, take_spill
 from verdigris.core.matte.screen import mixed_screen, primary_of, screen_field, screen_of
 
 H, W, FINE = 120, 160, 8
@@ -100,12 +100,19 @@ def test_spill_is_taken_and_something_else_given_back():
     light = np.full((4, 4, 3), SKIN, np.float32) + 0.5 * np.array(GREEN, np.float32)
     field, whole = np.full((4, 4, 3), GREEN, np.float32), np.ones((4, 4), np.float32)
     screen = screen_of(field.reshape(-1, 3))
-    clean = spill_taken(light, field, whole, screen, 1.0, (0.0, 0.0, 0.0))
+
+    def without(matte, strength, give):
+        out, changed = light.copy(), np.zeros((4, 4), bool)
+        take_spill(out, (0, 0), field, matte, screen, strength, give, changed)
+        assert np.array_equal(changed, np.any(out != light, axis=2))
+        return out
+
+    clean = without(whole, 1.0, (0.0, 0.0, 0.0))
     assert np.all(clean[..., 1] <= np.maximum(clean[..., 0], clean[..., 2]) + 1e-5)
-    warm = spill_taken(light, field, whole, screen, 1.0, (0.3, 0.0, 0.0))
+    warm = without(whole, 1.0, (0.3, 0.0, 0.0))
     assert np.all(warm[..., 0] > clean[..., 0])
-    assert np.array_equal(spill_taken(light, field, np.zeros((4, 4), np.float32), screen, 1.0, (0, 0, 0)), light)
-    assert np.array_equal(spill_taken(light, field, whole, screen, 0.0, (1, 1, 1)), light)
+    assert np.array_equal(without(np.zeros((4, 4), np.float32), 1.0, (0, 0, 0)), light)
+    assert np.array_equal(without(whole, 0.0, (1, 1, 1)), light)
 
 
 def test_a_screen_is_told_by_what_stands_out():

@@ -303,7 +303,7 @@ def _mix(plate, out, r, c, n0, n1, n2, a, c1, c0, m, qx, qy, opacity, keyed, fro
     """Old surface out, new one in, at one pixel; the old surface's own colour is read at column qx of row qy of the region."""
     p0, p1, p2 = plate[r, c, 0], plate[r, c, 1], plate[r, c, 2]
     n0, n1, n2, a = opacity * n0, opacity * n1, opacity * n2, opacity * a
-    if not keyed and c0 >= 0.99999 and m <= 0.0001 and a >= 0.9999:
+    if c0 >= 0.99999 and m <= 0.0001 and a >= 0.9999 and (not keyed or front[r, c] <= 0.0001):
         out[r, c, 0], out[r, c, 1], out[r, c, 2] = n0, n1, n2
         return
     if keyed:
@@ -399,7 +399,7 @@ def _gather(sums, old, at, art, maps, edges, weights, grown, away, left, top, be
 def _put_straight(plate, out, touched, matte, has_matte, art, h, edges, grown, none, bx, by, bars, inside, opacity, keyed, front, field):  # type: ignore[no-untyped-def]
     """As `_put`, for one moment and nothing bent: what most frames are, without sums in between."""
     rows, cols = plate.shape[0], plate.shape[1]
-    plain = not keyed and opacity >= 0.9999
+    plain = opacity >= 0.9999
     for r in range(rows):
         y = by + r + 0.5
         low, high = span(edges, grown, y, 1.0)
@@ -426,7 +426,7 @@ def _put_straight(plate, out, touched, matte, has_matte, art, h, edges, grown, n
             over_w = 1.0 / (h[2, 0] * x + ww)
             n0, n1, n2, a = _sampled(art, (h[0, 0] * x + wu) * over_w, (h[1, 0] * x + wv) * over_w, bars)
             touched[r, c] = True
-            if plain and c0 >= 1.0 and m <= 0.0001 and a >= 0.9999:
+            if plain and c0 >= 1.0 and m <= 0.0001 and a >= 0.9999 and (not keyed or front[r, c] <= 0.0001):
                 out[r, c, 0], out[r, c, 1], out[r, c, 2] = n0, n1, n2
                 continue
             _mix(plate, out, r, c, c1 * n0, c1 * n1, c1 * n2, c1 * a, c1, c0, m, qx - bx, qy - by, opacity, keyed, front, field)

@@ -1,22 +1,31 @@
 """How parts become one matte: each added, taken away, or only where both are."""
 
-from typing import Literal
+from typing import Literal, get_args
 
 import cv2
+import numba
 import numpy as np
 
 from verdigris.core.types import Float32
 
 Combine = Literal["add", "subtract", "intersect"]
+COMBINE = get_args(Combine)
 
 
 def combined(so_far: Float32 | None, part: Float32, combine: Combine) -> Float32:
     """A matte with one more part, all (h, w) float32 0..1; the first is added to nothing, and taken away from everything."""
     if so_far is None:
         return part if combine != "subtract" else np.asarray(1 - part, np.float32)
-    if combine == "add":
-        return np.asarray(so_far + part - so_far * part, np.float32)
-    return so_far * part if combine == "intersect" else np.asarray(so_far * (1 - part), np.float32)
+    out = np.empty_like(part)
+    _combine(np.ascontiguousarray(so_far).reshape(-1), np.ascontiguousarray(part).reshape(-1), COMBINE.index(combine), out.reshape(-1))
+    return out
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _combine(so_far, part, how, out):  # type: ignore[no-untyped-def]
+    for i in range(out.size):
+        a, b = so_far[i], part[i]
+        out[i] = a + b - a * b if how == 0 else a - a * b if how == 1 else a * b
 
 
 def grown(matte: Float32, by_px: float) -> Float32:

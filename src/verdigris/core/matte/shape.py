@@ -24,14 +24,23 @@ def shape_cover(polygon: Float64, width: int, height: int, soft: float | Float64
     """
     points = np.atleast_1d(np.asarray(soft, np.float64))
     most = float(points.max())
-    # What lies outside the picture softens into it.
+    # What lies outside the picture softens into it; only the shape's own box is worked on.
     pad = int(np.ceil(3 * most)) + 1 if most > 0 else 0
-    cover = mean_coverage(polygon + pad, width + 2 * pad, height + 2 * pad)
+    out = np.zeros((height, width), np.float32)
+    every = outlines_of(polygon).reshape(-1, 2)
+    left, top = np.clip(np.floor(every.min(axis=0)) - pad, 0, [width, height]).astype(int)
+    right, bottom = np.clip(np.ceil(every.max(axis=0)) + pad, 0, [width, height]).astype(int)
+    if right <= left or bottom <= top:
+        return out
+    w, h = int(right - left), int(bottom - top)
+    local = polygon + (pad - np.array([left, top]))
+    cover = mean_coverage(local, w + 2 * pad, h + 2 * pad)
     if len(points) == 1 or np.ptp(points) < 1e-6:
         soft_cover = cover if most <= 0 else cv2.GaussianBlur(cover, (0, 0), most)
     else:
-        soft_cover = _unevenly(cover, outlines_of(polygon + pad).mean(axis=0), points)
-    return np.ascontiguousarray(soft_cover[pad : pad + height, pad : pad + width], np.float32)
+        soft_cover = _unevenly(cover, outlines_of(local).mean(axis=0), points)
+    out[top:bottom, left:right] = soft_cover[pad : pad + h, pad : pad + w]
+    return out
 
 
 def _unevenly(cover: Float32, polygon: Float64, points: Float64) -> Float32:

@@ -16,7 +16,7 @@ from verdigris.core.matte.occlusion import occlusion
 from verdigris.core.types import Bool, Float32
 from verdigris.media.frames import Frame
 from verdigris.runs.errors import RunError
-from verdigris.runs.render.mattes import Drawn, Mattes, together, without_files, without_spill
+from verdigris.runs.render.mattes import Drawn, Mattes, take_spill_of, together, without_files
 from verdigris.runs.scene.artwork import PlacedArtwork
 from verdigris.runs.scene.frame_plan import FramePlan, GradePlan, LayerPlan, MattePlan, arrays_of
 from verdigris.runs.scene.grade import of_plan, plan_grade
@@ -64,6 +64,25 @@ def draw_frame(
     return _Drawing(plan, placed, picture, mattes or without_files(), fields or no_fields(), {} if drawn is None else drawn).result()
 
 
+class _Read:
+    """Regions of a picture, read once where one lies in the one before."""
+
+    def __init__(self, picture: Frame) -> None:
+        self._picture = picture
+        self._box: Box | None = None
+        self._last: tuple[Float32, Float32] | None = None
+
+    def region(self, box: Box) -> tuple[Float32, Float32]:
+        """Values and linear light of a region, (h, w, 3) float32; not to be written into."""
+        if self._last is None or self._box is None or _around(self._box, box) != self._box:
+            values = self._picture.values(box)
+            self._box, self._last = box, (values, self._picture.light_of(values))
+        x, y = box[0] - self._box[0], box[1] - self._box[1]
+        part = np.s_[y : y + box[3] - box[1], x : x + box[2] - box[0]]
+        values, light = (np.ascontiguousarray(a[part]) for a in self._last)
+        return values, light
+
+
 class _Drawing:
     """One frame while it is drawn: each matte once, however many placements use it."""
 
@@ -76,7 +95,7 @@ class _Drawing:
         fields: Fields,
         drawn: dict[MattePlan, Drawn],
     ) -> None:
-        self._fields, self._drawn = fields, drawn
+        self._fields, self._drawn, self._read = fields, drawn, _Read(picture)
         self._fronts: dict[object, Float32 | None] = {}
         self._plan, self._placed, self._picture, self._mattes, self._scale = plan, placed, picture, mattes, mattes.scale
 
@@ -85,9 +104,9 @@ class _Drawing:
         picture = self._picture
         for members, around in apart([reach for _, _, reach in laid]):
             group = [laid[i] for i in members]
-            before = picture.values(around)
-            light = picture.light_of(before)
-            light, cleaned = self._without_spill(light, around, group)
+            before, light = self._read.region(around)
+            light = light.copy()
+            cleaned = self._take_spill(light, around, group)
             light, touched = put_layers(light, around, [one for _, one, _ in group])
             picture = picture.with_region(around, before, picture.values_of(light), touched | cleaned)
         return picture if self._plan.grade is None else self._graded(picture, self._plan.grade)
@@ -123,7 +142,7 @@ class _Drawing:
 
     def _matte(self, plan: MattePlan) -> Drawn:
         if plan not in self._drawn:
-            self._drawn[plan] = self._mattes.draw(plan, self._picture)
+            self._drawn[plan] = self._mattes.draw(plan, self._picture, lambda box: self._read.region(box)[1])
         return self._drawn[plan]
 
     def _layer(self, i: int, plan: LayerPlan) -> Layer | None:
@@ -190,18 +209,16 @@ class _Drawing:
             self._fronts[plan.in_front] = occlusion(polygons, feathers, self._picture.width, self._picture.height)
         return self._fronts[plan.in_front]
 
-    def _without_spill(self, light: Float32, around: Box, group: Sequence[tuple[tuple[int, LayerPlan], Laid, Box]]) -> tuple[Float32, Bool]:
-        """The screens' light taken from what stands before them, once for each matte."""
+    def _take_spill(self, light: Float32, around: Box, group: Sequence[tuple[tuple[int, LayerPlan], Laid, Box]]) -> Bool:
+        """Take the screens' light from what stands before them, in place, once for each matte; where it changed."""
         changed, done = np.zeros(light.shape[:2], np.bool_), set()
         for (i, one), _, _ in group:
             for m in one.kept_in_front:
                 drawn = self._matte(m)
-                if not drawn.spills or m in done:
-                    continue
-                done.add(m)
-                light, hit = without_spill(light, around, drawn, partial(self._placed[i].mean_light, one))
-                changed |= hit
-        return light, changed
+                if drawn.spills and m not in done:
+                    done.add(m)
+                    take_spill_of(light, around, drawn, partial(self._placed[i].mean_light, one), changed)
+        return changed
 
 
 def _around(a: Box, b: Box) -> Box:

@@ -12,7 +12,7 @@ from pydantic import TypeAdapter
 from verdigris.core.composite.layer import Box
 from verdigris.core.geometry.shapes import polygon_coverage
 from verdigris.core.light.transfer import srgb_to_linear
-from verdigris.core.matte.key import KeySettings, key, spill_taken
+from verdigris.core.matte.key import KeySettings, key, take_spill
 from verdigris.core.matte.recipe import brightness, combined, difference, grown, softened
 from verdigris.core.matte.screen import Screen, mixed_screen, screen_of
 from verdigris.core.matte.shape import shape_cover
@@ -26,6 +26,7 @@ from verdigris.shot.model.media import MediaRef
 
 # How far around its surface a key looks, and over how much of that it fades, plate px.
 AROUND_PX, FADE_PX = 24.0, 6.0
+Light = Callable[[Box], Float32]
 _PART: TypeAdapter[AnyPart] = TypeAdapter(AnyPart)
 
 
@@ -88,8 +89,9 @@ class Mattes:
         self._screens: dict[str, Screen] = {}
         self._lock = threading.Lock()
 
-    def draw(self, plan: MattePlan, picture: Frame) -> Drawn:
-        """A matte over a picture."""
+    def draw(self, plan: MattePlan, picture: Frame, light: Light | None = None) -> Drawn:
+        """A matte over a picture; `light` is a region's light where somebody reads it as well."""
+        light = light or (lambda box: picture.light_of(picture.values(box)))
         box = self._box(plan, picture.width, picture.height)
         cover: Float32 | None = None
         field: Float32 | None = None
@@ -98,7 +100,7 @@ class Mattes:
             one = _PART.validate_json(part.told) if part.kind in _READ else None
             with said_of(f"{plan.matte}:{place + 1}", f"Matte {plan.matte}, part {place + 1}"):
                 if isinstance(one, KeyPart):
-                    value, screen, seen = self._key(one, plan, part.frame, picture, box)
+                    value, screen, seen = self._key(one, plan, part.frame, light(box), box)
                     field = seen if field is None else field
                     if one.despill > 0:
                         spills.append(Spill(screen, seen, one.despill, one.despill_to))
@@ -137,8 +139,10 @@ class Mattes:
             return everywhere
         points = [np.array(plan.near).reshape(-1, 2) * self.scale]
         reach = AROUND_PX * self.scale
-        for part in plan.parts:
-            for polygon, _, feather in part.polygons:
+        for i, part in enumerate(plan.parts):
+            # What is taken away, or only kept, reaches no further than what it is taken from.
+            widens = part.combine == "add" or (i == 0 and part.combine == "intersect")
+            for polygon, _, feather in part.polygons if widens else ():
                 points.append(np.array(polygon).reshape(-1, 2) * self.scale)
                 reach = max(reach, (4 * max(feather, part.soft_px, *(part.soft_points or (0,))) + abs(part.grow_px) + 2) * self.scale)
         every = np.concatenate(points)
@@ -180,8 +184,7 @@ class Mattes:
             raise RunError("wrong_size", f"{what} has {sizes}: it must have the plate's size.")
         return other
 
-    def _key(self, part: KeyPart, plan: MattePlan, frame: int, picture: Frame, box: Box) -> tuple[Float32, Screen, Float32]:
-        light = picture.light_of(picture.values(box))
+    def _key(self, part: KeyPart, plan: MattePlan, frame: int, light: Float32, box: Box) -> tuple[Float32, Screen, Float32]:
         screen = self.screen(part, frame)
         if plan.near == () and not part.everywhere:
             # Its surface is lost here: there is no screen to key.
@@ -261,16 +264,12 @@ def together(drawn: Sequence[Drawn], box: Box) -> Float32:
     return reduce(lambda a, b: combined(a, b, "add"), [d.within(box) for d in drawn])
 
 
-def without_spill(light: Float32, around: Box, drawn: Drawn, artwork: Callable[[], tuple[float, float, float]]) -> tuple[Float32, Bool]:
-    """Light of a region with the screens' spill taken from what a matte keeps in front; and where it changed.
+def take_spill_of(light: Float32, around: Box, drawn: Drawn, artwork: Callable[[], tuple[float, float, float]], changed: Bool) -> None:
+    """Take the screens' spill from what a matte keeps in front, in a region's light, in place, and say where it changed.
 
     `artwork` tells the mean light of the new picture, where that is what is given back.
     """
-    x0, y0, x1, y1 = drawn.box
-    part = np.s_[y0 - around[1] : y1 - around[1], x0 - around[0] : x1 - around[0]]
-    changed = np.zeros(light.shape[:2], np.bool_)
-    before = np.ascontiguousarray(light[part])
-    after = before
+    at = (drawn.box[0] - around[0], drawn.box[1] - around[1])
     for spill in drawn.spills:
         luma = float(LUMA @ np.array(spill.screen.colour))
         if spill.to == "neutral":
@@ -281,10 +280,4 @@ def without_spill(light: Float32, around: Box, drawn: Drawn, artwork: Callable[[
             picked = srgb_to_linear(np.array(spill.to) / 255.0)
             r, g, b = (float(v) for v in picked * luma / max(float(LUMA @ picked), 1e-4))
             give = (r, g, b)
-        after = spill_taken(after, spill.field, drawn.cover, spill.screen, spill.strength, give)
-    if after is not before:
-        out = light.copy()
-        out[part] = after
-        changed[part] = np.any(after != before, axis=2)
-        return out, changed
-    return light, changed
+        take_spill(light, at, spill.field, drawn.cover, spill.screen, spill.strength, give, changed)
