@@ -105,6 +105,15 @@ def test_a_shape_limits_a_key_and_a_matte_may_be_where_artwork_is_seen(folder):
     limited = drawn(folder, document([{"kept_in_front": ["thumb"]}], [{**THUMB, "parts": [KEY, shape]}]))
     assert limited[60, 102] == pytest.approx(ART, abs=5e-3)
     assert limited[85, 102] == pytest.approx(SKIN, abs=5e-3)
+    # A wide one keeps all of the key, and asks for no more than the surface's neighbourhood.
+    wide = {**shape, "keys": [{"frame": 0, "points": [[2, 2], [198, 2], [198, 118], [2, 118]]}]}
+    for only in ([{"kept_in_front": ["thumb"]}], [{"shown_only_in": ["thumb"]}]):
+        kept = [
+            drawn(folder, document(only, [{**THUMB, "parts": parts}]))
+            for parts in ([KEY], [KEY, wide], [{**wide, "combine": "add"}, {**KEY, "combine": "intersect"}])
+        ]
+        assert np.abs(kept[1] - kept[0]).max() < 1e-6
+        assert np.abs(kept[2] - kept[0]).max() < 0.02
     within = drawn(folder, document([{"shown_only_in": ["thumb"]}], [THUMB]))
     assert within[85, 102] == pytest.approx(ART, abs=5e-3)
     assert within[40, 60] == pytest.approx(GREEN, abs=5e-3)
