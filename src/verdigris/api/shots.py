@@ -77,27 +77,29 @@ def revisions(shot_id: uuid.UUID, s: Transaction) -> list[RevisionView]:
 def edit(shot_id: uuid.UUID, request: EditRequest, s: Transaction) -> ShotView:
     """Apply edits as one new revision; a stale base is refused with what changed."""
     edit_shot(s, shot_id, request.base_revision, request.edits, request.stroke)
-    shot = get_shot(s, shot_id)
-    make_ready_to_follow(s, shot)
-    return shot_view(s, shot)
+    return _ready_to_follow(s, shot_id)
 
 
 @router.post("/{shot_id}/undo")
 def undo_edit(shot_id: uuid.UUID, request: BaseRequest, s: Transaction) -> ShotView:
     """Go one revision back."""
     undo(s, shot_id, request.base_revision)
-    shot = get_shot(s, shot_id)
-    make_ready_to_follow(s, shot)
-    return shot_view(s, shot)
+    return _ready_to_follow(s, shot_id)
 
 
 @router.post("/{shot_id}/redo")
 def redo_edit(shot_id: uuid.UUID, request: BaseRequest, s: Transaction) -> ShotView:
     """Go one revision forward again."""
     redo(s, shot_id, request.base_revision)
+    return _ready_to_follow(s, shot_id)
+
+
+def _ready_to_follow(s: Session, shot_id: uuid.UUID) -> ShotView:
+    """A changed shot, what was placed in it made ready to be followed."""
     shot = get_shot(s, shot_id)
-    make_ready_to_follow(s, shot)
-    return shot_view(s, shot)
+    document = document_of(s, shot)
+    make_ready_to_follow(s, shot, document)
+    return shot_view(s, shot, document)
 
 
 @router.post("/{shot_id}/track", status_code=202)

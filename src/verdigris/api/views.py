@@ -240,9 +240,10 @@ def _media_of(s: Session, document: Shot) -> dict[str, MediaView]:
     return {m.hash: media_view(m) for m in rows}
 
 
-def shot_view(s: Session, shot: ShotRow) -> ShotView:
-    """A shot for the Bench."""
-    document, head = document_of(s, shot), get_revision(s, shot.id, shot.head)
+def shot_view(s: Session, shot: ShotRow, document: Shot | None = None) -> ShotView:
+    """A shot for the Bench; `document` where it is at hand."""
+    head = get_revision(s, shot.id, shot.head)
+    document = document or parse_shot(head.document)
     return ShotView(
         id=shot.id, project_id=shot.project_id, project=get_project(s, shot.project_id).name, revision=shot.head,
         can_undo=head.parent is not None, can_redo=redo_target(s, shot) is not None, undo_label=head.label,

@@ -91,9 +91,8 @@ def _begin_with_first_steps(s: Session, folder: MediaFolder, document: Shot, sur
         write_frame(s, take.id, result)
 
 
-def make_ready_to_follow(s: Session, shot: ShotRow) -> None:
+def make_ready_to_follow(s: Session, shot: ShotRow, document: Shot) -> None:
     """Have the first steps taken of surfaces that were placed but not followed since, so that following begins at once."""
-    document = document_of(s, shot)
     media = s.get(Media, document.plate.media or "")
     if media is None or media.facts is None or media.state != "ready":
         return

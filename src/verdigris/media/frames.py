@@ -3,6 +3,7 @@
 from dataclasses import dataclass, replace
 
 import cv2
+import numba
 import numpy as np
 
 from verdigris.core.light.encoding import Primaries, Transfer, for_screen, in_primaries, is_wide, premultiplied, to_code, to_light
@@ -129,8 +130,10 @@ class RgbFrame:
         """A copy in which the touched pixels of a region have new values."""
         x0, y0, x1, y1 = box
         pixels = self.pixels.copy()
-        new = after if self.is_linear else to_integers(after, pixels.dtype == np.uint16)
-        np.copyto(pixels[y0:y1, x0:x1], new, where=touched[..., None])
+        if self.is_linear:
+            np.copyto(pixels[y0:y1, x0:x1], after, where=touched[..., None])
+        else:
+            _write_codes(pixels, x0, y0, after, touched, np.float32(np.iinfo(pixels.dtype).max))
         return replace(self, pixels=pixels)
 
     def rgb_integers(self) -> AnyArray:
@@ -147,6 +150,16 @@ def to_integers(codes: Float32, deep: bool) -> AnyArray:
     """Round code values 0..1 to uint8, or to uint16 when `deep`."""
     top = 65535.0 if deep else 255.0
     return np.clip(codes * np.float32(top) + np.float32(0.5), 0, top).astype(np.uint16 if deep else np.uint8)
+
+
+@numba.njit(cache=True, nogil=True)
+def _write_codes(pixels, x0, y0, codes, touched, top):  # type: ignore[no-untyped-def]
+    """Touched pixels of a region rounded to integers, as by `to_integers`."""
+    for r in range(touched.shape[0]):
+        for c in range(touched.shape[1]):
+            if touched[r, c]:
+                for k in range(3):
+                    pixels[y0 + r, x0 + c, k] = min(max(codes[r, c, k] * top + np.float32(0.5), np.float32(0.0)), top)
 
 
 def rgb8(frame: Frame, box: Box | None = None) -> Uint8:

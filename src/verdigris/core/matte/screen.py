@@ -5,7 +5,6 @@ brightness, is bare; a low polynomial through the logarithm of its light is the 
 """
 
 from dataclasses import dataclass
-from functools import reduce
 
 import numba
 import numpy as np
@@ -18,7 +17,7 @@ BARE_SHARE = 0.92
 # A polynomial of this many degrees needs bare screen on so great a share of the area.
 DEGREES = ((3, 0.35), (2, 0.12), (1, 0.03), (0, 0.0))
 LEAST_BARE = 60
-STEP_PIXELS = 12_000
+STEP_PIXELS = 10_000
 # The polynomial is raised at every so many px; between, it is straight within a thousandth.
 NODES_PX = 4
 
@@ -138,17 +137,47 @@ def _robust_fit(terms: Float64, logs: Float64, rounds: int = 4) -> Float64:
     """Least squares with what lies off left out: marks, mixed pixels, shadows of what is near."""
     keep = np.ones(len(terms), bool)
     fitted: Float64 = np.zeros((terms.shape[1], 3))
+    off = np.empty(len(terms))
     for _ in range(rounds):
         # Normal equations: few terms between -1 and 1, so what they lose against an orthogonal fit is far below a code.
-        some = terms[keep]
-        fitted = np.asarray(np.linalg.lstsq(some.T @ some, some.T @ logs[keep], rcond=None)[0], np.float64)
-        off = reduce(np.maximum, np.abs(logs - terms @ fitted).T)
+        square, right = _normal_equations(terms, logs, keep)
+        fitted = np.asarray(np.linalg.lstsq(square, right, rcond=None)[0], np.float64)
+        _greatest_off(terms, logs, fitted, off)
         limit = max(2.5 * 1.4826 * float(np.median(off[keep])), 0.01)
         new = off < limit
         if new.sum() < max(terms.shape[1] + 2, 0.2 * len(terms)) or np.array_equal(new, keep):
             break
         keep = new
     return fitted
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _normal_equations(terms, logs, keep):  # type: ignore[no-untyped-def]
+    count, many = terms.shape
+    square, right = np.zeros((many, many)), np.zeros((many, 3))
+    for n in range(count):
+        if keep[n]:
+            for i in range(many):
+                for j in range(i + 1):
+                    square[i, j] += terms[n, i] * terms[n, j]
+                for k in range(3):
+                    right[i, k] += terms[n, i] * logs[n, k]
+    for i in range(many):
+        for j in range(i):
+            square[j, i] = square[i, j]
+    return square, right
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def _greatest_off(terms, logs, fitted, out):  # type: ignore[no-untyped-def]
+    for n in range(out.size):
+        most = 0.0
+        for k in range(3):
+            told = 0.0
+            for i in range(terms.shape[1]):
+                told += terms[n, i] * fitted[i, k]
+            most = max(most, abs(logs[n, k] - told))
+        out[n] = most
 
 
 def _chroma(light: Float32 | Float64) -> Float64:

@@ -1,7 +1,7 @@
 """Placements with their artwork open: what a frame needs of each, and the pictures themselves."""
 
 import threading
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import replace
 from functools import cached_property
 from pathlib import Path
@@ -39,6 +39,9 @@ from verdigris.shot.model.surface import Surface
 SHADOW_PX = 512
 
 
+Keep = Callable[[Hashable, Callable[[], Texture]], Texture]
+
+
 class PlacedArtwork:
     """One placement with its artwork open.
 
@@ -47,6 +50,7 @@ class PlacedArtwork:
     surface : with corners placed; None where it stands in the picture
     open_file : opens a file of the artwork, or its proxies
     plate : facts of the plate
+    keep : keeps frames of the artwork for other placements of the same, by a name
     """
 
     def __init__(
@@ -56,8 +60,9 @@ class PlacedArtwork:
         open_file: Callable[[MediaRef], FrameReader],
         plate: MediaFacts,
         longest: int = 2048,
+        keep: Keep | None = None,
     ) -> None:
-        self.placement, self.surface, self._plate = placement, surface, plate
+        self.placement, self.surface, self._plate, self._keep = placement, surface, plate, keep
         quad = None if surface is None else surface.quad()
         if surface is not None and quad is None:
             raise ValueError("the surface has no corners")
@@ -289,7 +294,9 @@ class PlacedArtwork:
             with self._reading, said_of(self.placement.id, self.placement.name or self.placement.id):
                 return Texture(self.source.light(frame))
 
-        return self._kept(("frame", frame), read)
+        if self._keep is None:
+            return self._kept(("frame", frame), read)
+        return self._keep((self.placement.artwork.model_dump_json(), round(self.aspect, 6), self._seen_px(), frame), read)
 
     def _mixed(self, shown: Moments, crop: tuple[float, float, float, float]) -> Texture:
         parts = [(self._frame(n), w) for n, w in shown]

@@ -165,6 +165,11 @@ class FramePlan:
     layers: tuple[tuple[int, LayerPlan], ...]
     grade: GradePlan | None = None
 
+    @property
+    def mattes(self) -> tuple[MattePlan, ...]:
+        """Every matte that a layer asks for."""
+        return tuple(m for _, layer in self.layers for m in (*layer.kept_in_front, *layer.shown_only_in))
+
     @cached_property
     def key(self) -> str:
         """Fingerprint: plans that are alike give the same picture of the same plate, as long as the same code draws it."""

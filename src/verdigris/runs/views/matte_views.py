@@ -12,16 +12,15 @@ from verdigris.core.matte.steadiness import STATIONS, Moment, Steadiness, edge_c
 from verdigris.core.types import Bool, Float32, Uint8
 from verdigris.media.frames import LUMA, Frame
 from verdigris.runs.errors import RunError
-from verdigris.runs.render.mattes import Drawn, Mattes
+from verdigris.runs.render.mattes import Drawn
 from verdigris.runs.scene.frame_plan import MattePlan
 from verdigris.runs.scene.in_front import Tracks
 from verdigris.runs.scene.mattes import plan_matte
-from verdigris.runs.views.preview import ProxySource
 from verdigris.runs.views.proxies import ProxyReader
+from verdigris.runs.views.proxy_mattes import ProxySource, proxy_mattes
 from verdigris.runs.views.recent import Recent
 from verdigris.shot.model.document import Shot
 from verdigris.shot.model.matte import KeyPart, Matte
-from verdigris.shot.model.media import MediaRef
 
 # What is in front is laid over this, linear light; a matte's core is tinted in the copper of the outlines.
 GROUND = 0.2
@@ -60,19 +59,13 @@ class MatteViews:
         self._size = (facts.width, facts.height)
         self._plate = ProxyReader(folder, facts, colour=shot.plate.colour)
         self._scale = self._plate.facts.width / facts.width
-        self.mattes = Mattes(self._plate.frame, self._beside, self._scale)
+        self.mattes = proxy_mattes(shot.plate, sources)
         self._drawn: Recent[tuple[MattePlan, Drawn, Uint8]] = Recent(24)
 
     @property
     def count(self) -> int:
         """Frames of the plate."""
         return self._plate.facts.frame_count
-
-    def _beside(self, ref: MediaRef, frame: int) -> Frame:
-        if ref.media is None or ref.media not in self._sources:
-            raise RunError("not_ready", "A file that a matte is made from is not here.")
-        folder, facts = self._sources[ref.media]
-        return ProxyReader(folder, facts, colour=ref.colour).frame(min(frame, facts.frame_count - 1))
 
     def picture(self, matte_id: str, view: str, frame: int, part: int | None = None, width: int | None = None) -> Uint8:
         """A matte at a frame, (h, w, 3) uint8 sRGB.

@@ -1,23 +1,25 @@
 """Previews of the result from proxies, fast enough to answer while somebody waits."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Hashable, Mapping
 from functools import partial
 from pathlib import Path
 
 import numpy as np
 
+from verdigris.core.composite.texture import Texture
 from verdigris.core.types import Float32
 from verdigris.media.facts import MediaFacts
 from verdigris.media.frames import Frame
 from verdigris.media.reader import Reader, open_media
 from verdigris.runs.errors import RunError
 from verdigris.runs.render.compose import draw_frame, plan_frame
-from verdigris.runs.render.mattes import Mattes
+from verdigris.runs.render.mattes import Drawn
 from verdigris.runs.scene.artwork import PlacedArtwork
-from verdigris.runs.scene.frame_plan import FramePlan
+from verdigris.runs.scene.frame_plan import FramePlan, MattePlan
 from verdigris.runs.scene.in_front import Tracks
 from verdigris.runs.scene.match import Fields
 from verdigris.runs.views.proxies import ProxyReader, encode_jpeg, proxy_size
+from verdigris.runs.views.proxy_mattes import ProxySource, proxy_mattes, read_from
 from verdigris.runs.views.recent import Recent
 from verdigris.shot.model.document import Shot, files_of
 from verdigris.shot.model.media import MediaRef
@@ -26,10 +28,11 @@ from verdigris.shot.model.surface import Surface
 
 # About 30 MB of JPEG.
 _drawn: Recent[bytes] = Recent(200)
+# Each revision has previews of its own. What they share is kept here: pictures of artwork, and mattes of the frames worked on.
+_artwork: Recent[Texture] = Recent(6)
+_mattes: Recent[dict[MattePlan, Drawn]] = Recent(4)
 # Longer side of pictures that are made for a preview.
 MADE_PX = 1024
-
-ProxySource = tuple[Path, MediaFacts]
 
 
 class Preview:
@@ -50,7 +53,7 @@ class Preview:
         # Composed as they are shown: in the light of an sRGB screen.
         shown = facts.model_copy(update={"transfer": "srgb", "primaries": "bt709"})
         self._sources = sources
-        self.mattes = Mattes(self._plate.frame, self._beside, self._scale)
+        self._read_from, self.mattes = read_from(shot.plate, sources), proxy_mattes(shot.plate, sources)
         self._folders = fields or {}
         self._fields = Fields(self._open_field, self._find)
         self._placed = []
@@ -61,14 +64,17 @@ class Preview:
                 continue
             if all(r.media in sources for r in files_of(placement)):
                 open_file = partial(self._open, placement, surface)
-                self._placed.append(PlacedArtwork(placement, surface, open_file, shown, MADE_PX))
+                keep = partial(self._keep, placement, surface)
+                self._placed.append(PlacedArtwork(placement, surface, open_file, shown, MADE_PX, keep))
 
     def _open(self, placement: Placement, surface: Surface | None, ref: MediaRef) -> ProxyReader:
         assert ref.media is not None
         folder, facts = self._sources[ref.media]
-        # What is a small part of the surface is seen larger than the surface tells.
-        whole = surface is not None and placement.artwork.kind == "file" and not placement.layout and placement.drawn_over is None
-        return ProxyReader(folder, facts, reduce=self._reduction(surface, facts) if whole and surface else 1, colour=ref.colour)
+        return ProxyReader(folder, facts, reduce=self._reduction(placement, surface, facts), colour=ref.colour)
+
+    def _keep(self, placement: Placement, surface: Surface | None, name: Hashable, make: Callable[[], Texture]) -> Texture:
+        facts = [self._sources[r.media][1] for r in files_of(placement) if r.media is not None]
+        return _artwork.get((name, *(self._reduction(placement, surface, f) for f in facts)), make)
 
     def _open_field(self, ref: MediaRef) -> Reader:
         return open_media(self._find(ref))
@@ -78,14 +84,11 @@ class Preview:
             raise RunError("not_ready", "A light field, or a table, is still being read.")
         return self._folders[ref.media]
 
-    def _beside(self, ref: MediaRef, frame: int) -> Frame:
-        if ref.media is None or ref.media not in self._sources:
-            raise RunError("not_ready", "A file that a matte is made from is not here.")
-        folder, facts = self._sources[ref.media]
-        return ProxyReader(folder, facts, colour=ref.colour).frame(min(frame, facts.frame_count - 1))
-
-    def _reduction(self, surface: Surface, facts: MediaFacts) -> int:
+    def _reduction(self, placement: Placement, surface: Surface | None, facts: MediaFacts) -> int:
         """How many times smaller artwork may be read and still be half as large again as it is seen."""
+        # What is a small part of the surface is seen larger than the surface tells.
+        if surface is None or placement.artwork.kind != "file" or placement.layout or placement.drawn_over is not None:
+            return 1
         quad = surface.quad()
         assert quad is not None
         side = np.linalg.norm(np.roll(quad, -1, axis=0) - quad, axis=1) * self._scale * 1.5
@@ -132,7 +135,11 @@ class Preview:
         return self._codes.get(plan.key, lambda: self._draw(plan).codes())
 
     def _draw(self, plan: FramePlan) -> Frame:
-        return draw_frame(plan, self._placed, self._plate.frame(plan.frame), self.mattes, self._fields)
+        at = (*self._read_from, plan.frame)
+        drawn = dict(_mattes.get(at, dict))
+        picture = draw_frame(plan, self._placed, self._plate.frame(plan.frame), self.mattes, self._fields, drawn)
+        _mattes.put(at, {k: drawn[k] for k in plan.mattes if k in drawn})
+        return picture
 
     def jpeg(self, frame: int) -> bytes:
         """One result frame as JPEG; one whose plan was drawn before, by whichever revision, is at hand."""

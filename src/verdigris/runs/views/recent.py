@@ -22,8 +22,13 @@ class Recent(Generic[T]):
                 self._kept.move_to_end(key)
                 return self._kept[key]
         made = make()
+        self.put(key, made)
+        return made
+
+    def put(self, key: Hashable, made: T) -> None:
+        """Keep something made elsewhere, in place of what was kept under its key."""
         with self._lock:
             self._kept[key] = made
+            self._kept.move_to_end(key)
             while len(self._kept) > self._most:
                 self._kept.popitem(last=False)
-        return made

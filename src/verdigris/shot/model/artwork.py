@@ -5,7 +5,7 @@ from typing import Annotated, Any, Literal, TypeVar
 
 from pydantic import BaseModel, Discriminator, Field, Tag, TypeAdapter, model_validator
 
-from verdigris.shot.model.base import Id, Part
+from verdigris.shot.model.base import Id, Part, has_parts
 from verdigris.shot.model.media import MediaRef
 
 P = TypeVar("P")
@@ -123,7 +123,7 @@ def shown_from_slots(part: Any) -> Iterator[FromSlot]:
     elif isinstance(part, BaseModel):
         for name in type(part).model_fields:
             yield from shown_from_slots(getattr(part, name))
-    elif isinstance(part, list | tuple):
+    elif isinstance(part, list | tuple) and has_parts(part):
         for item in part:
             yield from shown_from_slots(item)
 
@@ -134,7 +134,7 @@ def with_slots(part: P, change: Callable[[FromSlot], FromSlot]) -> P:
         return change(part)  # type: ignore[return-value]
     if isinstance(part, BaseModel):
         return part.model_copy(update={name: with_slots(getattr(part, name), change) for name in type(part).model_fields})
-    if isinstance(part, list | tuple):
+    if isinstance(part, list | tuple) and has_parts(part):
         return type(part)(with_slots(item, change) for item in part)  # type: ignore[return-value]
     return part
 

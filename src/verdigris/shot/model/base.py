@@ -25,6 +25,13 @@ class Part(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False, json_schema_serialization_defaults_required=True)
 
 
+def has_parts(value: object) -> bool:
+    """Whether parts may be in a value of a document: a list holds things of one kind, and points need no walk through all of them."""
+    if isinstance(value, list | tuple):
+        return bool(value) and has_parts(value[0])
+    return isinstance(value, BaseModel)
+
+
 class HasPoints(Protocol):
     """A key of a shape."""
 

@@ -8,7 +8,7 @@ from typing import Any, Literal, Self, TypeVar
 from pydantic import BaseModel, Field, ValidationError, model_validator
 
 from verdigris.shot.errors import ShotError
-from verdigris.shot.model.base import Name, Part
+from verdigris.shot.model.base import Name, Part, has_parts
 from verdigris.shot.model.camera import CameraModel, LensModel
 from verdigris.shot.model.delivery import Delivery
 from verdigris.shot.model.match import Grade, SurfaceMatch
@@ -148,7 +148,7 @@ def _files_in(part: Any) -> Iterator[MediaRef]:
     if isinstance(part, BaseModel):
         for name in type(part).model_fields:
             yield from _files_in(getattr(part, name))
-    elif isinstance(part, list | tuple):
+    elif isinstance(part, list | tuple) and has_parts(part):
         for item in part:
             yield from _files_in(item)
 
@@ -159,7 +159,7 @@ def with_files(part: T, change: Callable[[MediaRef], MediaRef]) -> T:
         now = {name: with_files(getattr(part, name), change) for name in type(part).model_fields}
         new = part.model_copy(update=now)
         return change(new) if isinstance(new, MediaRef) else new  # type: ignore[return-value]
-    if isinstance(part, list | tuple):
+    if isinstance(part, list | tuple) and has_parts(part):
         return type(part)(with_files(item, change) for item in part)  # type: ignore[return-value]
     return part
 
