@@ -78,6 +78,8 @@ def test_the_whole_picture_is_graded_by_a_curve_and_a_table(window: Page, live, 
     whole.locator("input[type=file][accept*='.cube']").first.set_input_files(table)
     until(window, lambda: (document(live, shot)["grade"]["lut"] or {}).get("media") is not None)
     expect(whole).to_contain_text("upside.cube")
+    # It is there once the worker has read it.
+    until(window, lambda: result() is not None)
     assert result().mean() > 120
     with window.expect_download() as download:
         whole.get_by_test_id("write-cube").click()

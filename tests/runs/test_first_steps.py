@@ -67,6 +67,7 @@ def test_the_steps_are_those_that_following_takes_and_a_run_goes_on_from_them(sh
     take_first_steps(reader, shot, surface, tmp_path / "steps")
     kept = dict(kept_first_steps(tmp_path / "steps", direction))
     assert sorted(kept) == sorted(frames)
+    assert [kept[n].first_look for n in frames] == [n != AT for n in frames]
     assert sorted(p.stem for p in (tmp_path / "steps").glob("*.jpg")) == [f"{n:06d}" for n in (AT - 1, AT, AT + 1)]
     # The first frames of a run that has not settled yet.
     fresh, on = (

@@ -7,7 +7,8 @@ import pytest
 from verdigris.shot.edits.edit import EDIT, Edit, apply_edit
 from verdigris.shot.errors import ShotError
 from verdigris.shot.model.basis import tracking_key
-from verdigris.shot.model.document import Shot, parse_shot, read_shot
+from verdigris.shot.model.document import Shot, files_of, parse_shot, read_shot, with_files
+from verdigris.shot.model.media import MediaRef
 
 CORNERS = [[612.4, 233.1], [1188.0, 251.7], [1180.2, 702.9], [618.8, 690.3]]
 MINIMAL = {
@@ -208,3 +209,27 @@ def test_a_match_goes_with_its_surface_and_names_one_that_is_there(shot):
     assert apply_edit(with_match, EDIT.validate_python({"kind": "remove", "target": "screen"})).match == []
     with pytest.raises(ShotError):
         apply_edit(shot, EDIT.validate_python({"kind": "set_match", "match": {"surface": "other"}}))
+
+
+def test_every_file_that_a_document_names_is_found_wherever_it_lies():
+    plate, art, clean, table = (MediaRef(path=f"{name}.png") for name in ("plate", "art", "clean", "table"))
+    corners = [[0, 0], [90, 0], [90, 50], [0, 50]]
+    shape = {"kind": "shape", "keys": [{"frame": 0, "points": corners}]}
+    differs = {"kind": "difference", "clean": clean.model_dump()}
+    shot = parse_shot(
+        {
+            "format": "verdigris.shot", "version": 2, "plate": plate.model_dump(),
+            "surfaces": [{"id": "s", "name": "S", "depth": 1, "corners": corners}],
+            "placements": [{"id": "p", "surface": "s", "artwork": art.model_dump()}],
+            "mattes": [{"id": "m", "surface": "s", "parts": [shape, differs]}],
+            "grade": {"lut": table.model_dump()},
+        }
+    )  # fmt: skip
+    assert [r.path for r in shot.files()] == ["plate.png", "art.png", "clean.png", "table.png"]
+    # Also where it stands behind nothing, and behind points.
+    assert [r.path for r in files_of([[], shot.grade])] == ["table.png"]
+    assert [r.path for r in files_of([corners, None, shot.mattes])] == ["clean.png"]
+    assert [r.path for r in with_files(shot, lambda r: r.model_copy(update={"path": f"x/{r.path}"})).files()][2:] == [
+        "x/clean.png",
+        "x/table.png",
+    ]

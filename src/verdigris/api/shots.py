@@ -161,4 +161,8 @@ def preview_of(s: Session, folder: MediaFolder, shot_id: uuid.UUID, number: int,
         document = parse_shot(get_revision(s, shot_id, number).document)
         return Preview(document, used_tracks(s, document, state), proxy_sources(s, folder, document), field_folders(s, folder, document))
 
-    return _previews.get((shot_id, number, state), make)
+    preview = _previews.get((shot_id, number, state), make)
+    if not preview.whole:
+        # What is still being read will be there the next time.
+        _previews.drop((shot_id, number, state))
+    return preview

@@ -9,6 +9,7 @@ import json
 import shutil
 import tempfile
 from collections.abc import Mapping
+from dataclasses import replace
 from pathlib import Path
 
 from verdigris import __version__
@@ -80,4 +81,5 @@ def kept_first_steps(folder: Path, direction: Direction) -> Mapping[int, FrameRe
     (track,) = read_tracks(folder / TRACK)
     at = track.reference_frame
     wanted = {"forwards": (at, at + 1), "backwards": (at, at - 1), "both": (at, at + 1, at - 1)}[direction]
-    return {n: r for n, r in track.by_frame().items() if n in wanted}
+    # Closer looks may move a step; the reference frame stays.
+    return {n: replace(r, first_look=n != at) for n, r in track.by_frame().items() if n in wanted}

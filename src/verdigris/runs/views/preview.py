@@ -97,6 +97,12 @@ class Preview:
         return max(r for r in (1, 2, 4, 8) if r <= max(1.0, float(room)))
 
     @property
+    def whole(self) -> bool:
+        """Whether every file is there that the document names."""
+        known = {*self._sources, *self._folders}
+        return all(r.media in known for r in files_of(self._shot))
+
+    @property
     def shot(self) -> Shot:
         """The document."""
         return self._shot

@@ -25,6 +25,11 @@ class Recent(Generic[T]):
         self.put(key, made)
         return made
 
+    def drop(self, key: Hashable) -> None:
+        """Keep something no longer."""
+        with self._lock:
+            self._kept.pop(key, None)
+
     def put(self, key: Hashable, made: T) -> None:
         """Keep something made elsewhere, in place of what was kept under its key."""
         with self._lock:

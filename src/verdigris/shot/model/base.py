@@ -26,9 +26,9 @@ class Part(BaseModel):
 
 
 def has_parts(value: object) -> bool:
-    """Whether parts may be in a value of a document: a list holds things of one kind, and points need no walk through all of them."""
+    """Whether there are parts in a value of a document; where one is a number, all are, and nobody walks through points."""
     if isinstance(value, list | tuple):
-        return bool(value) and has_parts(value[0])
+        return bool(value) and not isinstance(value[0], int | float | str) and any(has_parts(v) for v in value)
     return isinstance(value, BaseModel)
 
 
