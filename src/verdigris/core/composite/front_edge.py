@@ -71,7 +71,7 @@ def _around(where: Bool, room: int) -> Box | None:
 
 
 def _around_there(light: Float32, known: Bool) -> tuple[Float32, Float32, Float32]:
-    """Of every neighbourhood: light and its square, times how much is known, and that, (h', w', 7) float32."""
+    """Of every neighbourhood: light and its square, times how much is known, and that, (h', w', 8) float32, the last unused."""
     first, second, third = (_blurred(_sums(light, known, step), deviation / step) for deviation, step in NEIGHBOURHOODS)
     return first, second, third
 
@@ -126,7 +126,7 @@ def _read(sums, step, r, c, into):  # type: ignore[no-untyped-def]
 
 @numba.njit(cache=True, nogil=True, fastmath=True)
 def _likeliest(light, front, mixed, old_1, old_2, old_3, own_1, own_2, own_3, change):  # type: ignore[no-untyped-def]
-    """M (F - C) at every mixed pixel both of whose sides are known."""
+    """The change m (F - C) of every mixed pixel both of whose sides are known."""
     old, own = np.empty(6, np.float32), np.empty(6, np.float32)
     s1, s2, s3 = NEIGHBOURHOODS[0][1], NEIGHBOURHOODS[1][1], NEIGHBOURHOODS[2][1]
     one, least = np.float32(1.0), np.float32(LEAST_VARIANCE)

@@ -132,6 +132,8 @@ def _front_near(light: Float32, share: Float32, scale: float) -> tuple[Float32, 
     known = np.empty((h, w, 4), np.float32)
     _sum_known(light, sure, step, known)
     total = np.array(cv2.sumElems(known)) * step * step
+    if total[3] < LEAST_FRONT:
+        return np.zeros_like(known), solid
     near = cv2.GaussianBlur(known, (0, 0), max(0.8, NEAR_PX * scale / step))
     # The wide one on fewer pixels still.
     wide = 4 // step
@@ -139,10 +141,7 @@ def _front_near(light: Float32, share: Float32, scale: float) -> tuple[Float32, 
     small = cv2.GaussianBlur(small, (0, 0), max(0.8, FAR_PX * scale / 4))
     near += np.float32(0.02) * cv2.resize(small, (w, h), interpolation=cv2.INTER_LINEAR)
     # Thin hair far from all else: taken for the colour that most of what is in front has.
-    if total[3] >= LEAST_FRONT:
-        near += np.float32(2e-4) * (total / total[3]).astype(np.float32)
-    else:
-        near[:] = 0
+    near += np.float32(2e-4) * (total / total[3]).astype(np.float32)
     return near, solid
 
 
@@ -273,7 +272,7 @@ def _stays_near(labels, small, r, c):  # type: ignore[no-untyped-def]
 
 
 def take_spill(
-    light: Float32, box: tuple[int, int], field: Float32, matte: Float32, screen: Screen, strength: float,
+    light: Float32, at: tuple[int, int], field: Float32, matte: Float32, screen: Screen, strength: float,
     give: tuple[float, float, float], changed: Bool,
 ) -> None:  # fmt: skip
     """Take the screen's own light from what is in front, in place, and give it back in another colour.
@@ -281,7 +280,7 @@ def take_spill(
     Parameters
     ----------
     light : (H, W, 3) float32 linear light, written where a matte covers
-    box : column and row of it where the matte begins
+    at : column and row of it where the matte begins
     field : (h, w, 3) float32 linear light of the bare screen
     matte : (h, w) float32, what is in front: elsewhere nothing changes
     strength : 0..1
@@ -291,7 +290,7 @@ def take_spill(
     if _is_grey(screen):
         return
     channel, above = primary_of(screen.colour)
-    _take_spill(light, *box, field, matte, channel, above, np.float32(strength), np.asarray(give, np.float32), changed)
+    _take_spill(light, *at, field, matte, channel, above, np.float32(strength), np.asarray(give, np.float32), changed)
 
 
 @numba.njit(cache=True, nogil=True, fastmath=True)

@@ -296,7 +296,9 @@ class PlacedArtwork:
 
         if self._keep is None:
             return self._kept(("frame", frame), read)
-        return self._keep((self.placement.artwork.model_dump_json(), round(self.aspect, 6), self._seen_px(), frame), read)
+        # Items of a running order run at rates of their own, told against the plate's.
+        plate = (self._plate.rate, self._plate.width, self._plate.height)
+        return self._keep((self.placement.artwork.model_dump_json(), round(self.aspect, 6), self._seen_px(), plate, frame), read)
 
     def _mixed(self, shown: Moments, crop: tuple[float, float, float, float]) -> Texture:
         parts = [(self._frame(n), w) for n, w in shown]

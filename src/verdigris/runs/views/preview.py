@@ -1,7 +1,7 @@
 """Previews of the result from proxies, fast enough to answer while somebody waits."""
 
 from collections.abc import Callable, Hashable, Mapping
-from functools import partial
+from functools import cached_property, partial
 from pathlib import Path
 
 import numpy as np
@@ -96,7 +96,7 @@ class Preview:
         room = min(width / max(side[0], side[2]), height / max(side[1], side[3]))
         return max(r for r in (1, 2, 4, 8) if r <= max(1.0, float(room)))
 
-    @property
+    @cached_property
     def whole(self) -> bool:
         """Whether every file is there that the document names."""
         known = {*self._sources, *self._folders}
