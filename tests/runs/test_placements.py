@@ -1,6 +1,7 @@
 """What several placements, mattes, times and layouts make of a frame."""
 
 import json
+from fractions import Fraction
 from pathlib import Path
 
 import cv2
@@ -12,6 +13,7 @@ from verdigris.core.tracking.sequence.frame_result import FrameResult
 from verdigris.runs.errors import RunError
 from verdigris.runs.render.handover import MatteStill
 from verdigris.runs.render.open_shot import OpenShot
+from verdigris.runs.scene.artwork import PlacedArtwork, open_ref
 from verdigris.shot.errors import ShotError
 from verdigris.shot.model.document import parse_shot
 from verdigris.shot.model.without import without
@@ -278,6 +280,29 @@ def test_running_orders_text_and_charts_are_made_here(folder):
     assert letters.max() > 0.9
     assert np.median(letters) < 0.1
     assert drawn(folder, document([{"artwork": {"kind": "chart"}}]), 0)[20:48, 42:158].std() > 0.15
+
+
+def test_pictures_of_a_running_order_are_shared_between_plates_of_one_rate_only(folder):
+    order = {"kind": "order", "width": 60, "height": 40, "items": [{"artwork": {"path": "film", "rate": "12/1"}, "frames": 6}]}
+    shared: dict = {}
+
+    def keep(name, make):
+        if name not in shared:
+            shared[name] = make()
+        return shared[name]
+
+    seen = []
+    with OpenShot(parse_shot(document([{"artwork": order}])), folder) as opened:
+        for rate in (24, 12, 24):
+            plate = opened.plate.facts.model_copy(update={"rate": Fraction(rate)})
+            placed = PlacedArtwork(
+                opened.shot.placements[0], opened.shot.surface("screen"), lambda ref: open_ref(ref, folder), plate, keep=keep
+            )
+            (plan,) = placed.plans_at(opened.shot, track(), 1)
+            seen.append(float(placed.texture(plan)[0].pixels[..., 0].mean()))
+            placed.close()
+    assert seen == pytest.approx([0.2, 0.4, 0.2], abs=0.01)
+    assert len(shared) == 2
 
 
 def test_fill_and_matte_come_from_two_files(folder):
