@@ -5,7 +5,7 @@ import pytest
 from verdigris.core.camera.optics import Optics
 from verdigris.core.composite.layer import Layer, layer_box
 from verdigris.core.composite.texture import Texture, art_from_surface
-from verdigris.core.composite.unmix import put_layer
+from verdigris.core.composite.unmix import Front, put_layer
 from verdigris.core.composite.warp import warp_of
 from verdigris.core.light.transfer import decode_array, encode_array, srgb_to_linear
 from verdigris.core.matte.occlusion import occlusion, region_mask
@@ -72,6 +72,27 @@ def test_no_rim_of_the_old_surface_stays():
     wanted = cover * new + (1 - cover) * wall
     # Mixing over the old edge would leave up to a quarter of white there.
     assert np.abs(light - wanted).max() < 0.02
+
+
+@pytest.mark.parametrize("overshoot", [0.0, 1.0])
+@pytest.mark.parametrize("whole", [True, False])
+def test_what_a_key_tells_of_the_rim_stays_and_overshoot_grows_only_over_what_it_does_not_know(overshoot, whole):
+    cover = _exact_coverage(QUAD)[..., None]
+    old, wall, new = (np.array(v) for v in ((0.03, 0.06, 0.7), (0.02, 0.03, 0.02), (0.9, 0.85, 0.8)))
+    plate = np.asarray(cover * old + (1 - cover) * wall, np.float32)
+    art = Texture(np.ascontiguousarray(np.broadcast_to(np.array([*new, 1.0], np.float32), (30, 40, 4))))
+    field = np.broadcast_to(old, (H, W, 3)).astype(np.float32).copy()
+    # The frame around a screen is in front of it for the key, or it was shut out by a shape.
+    front = np.asarray(1 - cover[..., 0] if whole else np.zeros((H, W)), np.float32)
+    light, _ = put_layer(_pin(art, overshoot=overshoot), plate, (0, 0, W, H), None, Front(front, field))
+    grown = (
+        cover
+        if whole or not overshoot
+        else np.maximum(cover, _exact_coverage(QUAD + np.sign(QUAD - QUAD.mean(axis=0)) * overshoot)[..., None])
+    )
+    away = np.abs(light - (grown * new + (1 - grown) * wall)).max(axis=2)
+    assert away.max() < (0.02 if whole or not overshoot else 0.35)
+    assert away.mean() < 0.003
 
 
 def test_overshoot_moves_the_edge_outwards():

@@ -307,14 +307,16 @@ def _mix(plate, out, r, c, n0, n1, n2, a, c1, c0, m, qx, qy, opacity, keyed, fro
         out[r, c, 0], out[r, c, 1], out[r, c, 2] = n0, n1, n2
         return
     if keyed:
-        # What of the surface is not seen is in front: where the edge crosses the pixel, of its own share.
-        k = np.float32(1.0) - min(np.float32(1.0), (np.float32(1.0) - front[r, c]) / max(c0, np.float32(1e-4)))
-        bare = np.float32(1.0) - k
+        # Of what is not in front, as much is the old surface as there is of it, and as much the new one: where what is around the
+        # surface is in front for the key, growing beyond the edge covers none of it.
+        bare = np.float32(1.0) - front[r, c]
+        old, new = min(c0, bare), min(c1, bare)
+        share = new / max(c1, np.float32(1e-4))
         o0, o1, o2 = field[r, c, 0], field[r, c, 1], field[r, c, 2]
-        keep = min(np.float32(1.0), (k + bare * (np.float32(1.0) - c1)) / max(k + bare * (np.float32(1.0) - c0), np.float32(1e-4)))
-        s0 = bare * (n0 + (c1 - a) * o0) + keep * (p0 - bare * c0 * o0)
-        s1 = bare * (n1 + (c1 - a) * o1) + keep * (p1 - bare * c0 * o1)
-        s2 = bare * (n2 + (c1 - a) * o2) + keep * (p2 - bare * c0 * o2)
+        keep = min(np.float32(1.0), (np.float32(1.0) - new) / max(np.float32(1.0) - old, np.float32(1e-4)))
+        s0 = share * (n0 + (c1 - a) * o0) + keep * (p0 - old * o0)
+        s1 = share * (n1 + (c1 - a) * o1) + keep * (p1 - old * o1)
+        s2 = share * (n2 + (c1 - a) * o2) + keep * (p2 - old * o2)
     else:
         o0, o1, o2 = p0, p1, p2
         if 0.0 < c0 < 0.99999:
